@@ -1,0 +1,176 @@
+package org.eskerfield.cli;
+
+import java.time.format.DateTimeFormatter;
+import java.util.ArrayList;
+import java.util.EnumSet;
+import java.util.List;
+import java.util.Locale;
+import java.util.Set;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.packet.Header;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Endpoint;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/** Lays out a trace for people: the outcome and its reason first, then the way there and back. */
+final class TraceText {
+  private static final DateTimeFormatter TIME =
+      DateTimeFormatter.ofPattern("EEEE d MMMM yyyy HH:mm", Locale.ENGLISH);
+  private static final int TEXT_COLUMN = 18;
+
+  /** Decisions that change nothing and only say that the packet went on. */
+  private static final Set<Ruling> QUIET =
+      EnumSet.of(
+          Ruling.ARRIVED,
+          Ruling.FLOW_IS_NEW,
+          Ruling.DESTINATION_KEPT,
+          Ruling.SOURCE_KEPT,
+          Ruling.SESSION_NOT_NEEDED,
+          Ruling.SESSION_RECORDED);
+
+  /** Decisions of the site's own policy, which a summary shows. */
+  private static final Set<Ruling> POLICY =
+      EnumSet.of(
+          Ruling.DESTINATION_TRANSLATED,
+          Ruling.SOURCE_TRANSLATED,
+          Ruling.ADMITTED,
+          Ruling.ACCEPTED_BY_RULE,
+          Ruling.ACCEPTED_OTHERWISE,
+          Ruling.ACCEPTED_BY_STANCE);
+
+  private final Trace trace;
+  private final Style style;
+  private final StringBuilder out = new StringBuilder();
+
+  TraceText(Trace trace, Style style) {
+    this.trace = trace;
+    this.style = style;
+  }
+
+  /** All of it. */
+  String whole() {
+    outcome("");
+    out.append('\n');
+    Question question = trace.question();
+    Header sent = trace.request().get(0).decisions().get(0).before();
+    field("asked", question.sender().name() + ", " + sent);
+    field("at", TIME.format(question.at()) + " (" + question.at().getZone() + ")");
+    if (trace.deliveredTo() != null) {
+      field("delivered to", trace.deliveredTo().toString());
+    }
+    Endpoint seenAs = trace.seenAs();
+    if (seenAs != null) {
+      field("seen as", seenAs.toString());
+    }
+    way("Request", trace.request());
+    if (trace.reply().isEmpty()) {
+      out.append('\n').append(style.strong("Reply")).append("  none\n");
+    } else {
+      way("Reply", trace.reply());
+    }
+    return out.toString();
+  }
+
+  /** The outcome, the reason, the way and the rules that had a part in it. */
+  String summary(String indent) {
+    outcome(indent);
+    out.append(indent).append("  ").append(style.faint("way: ")).append(names(trace.request()));
+    out.append(trace.reply().isEmpty() ? "" : ", and back").append('\n');
+    for (Leg leg : trace.request()) {
+      for (Decision decision : leg.decisions()) {
+        if (decision.by() != null && POLICY.contains(decision.ruling())) {
+          int column = indent.length() + 2;
+          String text = leg.where() + " " + decision.text();
+          out.append(indent).append("  ");
+          out.append(style.placed(text, placeOf(decision), column + 2, column)).append('\n');
+        }
+      }
+    }
+    return out.toString();
+  }
+
+  private static String names(List<Leg> legs) {
+    List<String> names = new ArrayList<>();
+    for (Leg leg : legs) {
+      names.add(leg.where());
+    }
+    return String.join(" → ", names);
+  }
+
+  private void outcome(String indent) {
+    String word = trace.outcome().toString();
+    int column = indent.length() + word.length() + 2;
+    out.append(indent).append(style.outcome(trace.outcome())).append("  ");
+    Placed by = trace.decidedBy();
+    String place = by == null || by.place().line() == 0 ? null : by.place().toString();
+    out.append(style.placed(trace.reason(), place, column, column)).append('\n');
+  }
+
+  private void field(String name, String value) {
+    out.append("  ").append(style.faint(padded(name, TEXT_COLUMN - 4))).append("  ");
+    out.append(value).append('\n');
+  }
+
+  private static String padded(String text, int width) {
+    return text + " ".repeat(Math.max(0, width - text.length()));
+  }
+
+  private void way(String title, List<Leg> legs) {
+    out.append('\n').append(style.strong(title)).append('\n');
+    int number = 1;
+    for (Leg leg : legs) {
+      out.append(String.format("%3d ", number++)).append(style.strong(leg.where()));
+      out.append(interfaces(leg)).append('\n');
+      List<Decision> decisions = leg.decisions();
+      Header before = decisions.get(0).before();
+      Header after = decisions.get(decisions.size() - 1).after();
+      line("", before.toString(), null, true);
+      for (Decision decision : decisions) {
+        line(
+            decision.ruling().step().toString(),
+            decision.text() + (decision.logged() ? ", and logs it" : ""),
+            placeOf(decision),
+            QUIET.contains(decision.ruling()));
+      }
+      boolean rewritten =
+          !before.source().equals(after.source())
+              || !before.destination().equals(after.destination())
+              || before.sourcePort() != after.sourcePort()
+              || before.destinationPort() != after.destinationPort();
+      if (rewritten) {
+        line("", after.toString(), null, true);
+      }
+    }
+  }
+
+  private String interfaces(Leg leg) {
+    if (leg.kind() != Leg.Kind.DEVICE) {
+      return "";
+    }
+    String in = leg.arriving() == null ? "itself" : leg.arriving().name();
+    Interface leaving = leg.leaving();
+    return style.faint("  " + in + " → " + (leaving == null ? "ends here" : leaving.name()));
+  }
+
+  private static @Nullable String placeOf(Decision decision) {
+    Placed by = decision.by();
+    Ruling ruling = decision.ruling();
+    return by == null
+            || by.place().line() == 0
+            || ruling == Ruling.ARRIVED
+            || ruling == Ruling.CARRIED
+        ? null
+        : by.place().toString();
+  }
+
+  private void line(String step, String text, @Nullable String place, boolean quiet) {
+    out.append("      ").append(style.faint(padded(step, TEXT_COLUMN - 6)));
+    String laid = style.placed(text, place, TEXT_COLUMN, TEXT_COLUMN);
+    out.append(quiet ? style.faint(laid) : laid).append('\n');
+  }
+}

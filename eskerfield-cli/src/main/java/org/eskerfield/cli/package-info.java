@@ -1,0 +1,5 @@
+/** The command-line tool: one class a verb, and the classes that lay out text for people. */
+@NullMarked
+package org.eskerfield.cli;
+
+import org.jspecify.annotations.NullMarked;

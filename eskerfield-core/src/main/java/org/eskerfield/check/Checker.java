@@ -1,0 +1,375 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.Collection;
+import java.util.Comparator;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Group;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Finds what is wrong with a site.
+ *
+ * <p>Idea: a finding is made only where overlapping address and port sets prove it, so that none is
+ * false. What earlier rules of a list take away is not counted yet: a rule hidden behind another is
+ * not found. Cost: rules times access rules of one device.
+ */
+public final class Checker {
+  private static final AddressSet IPV4 =
+      AddressSet.of(
+          List.of(
+              new org.eskerfield.packet.AddressRange(
+                  Address.lowest(Family.IPV4), Address.highest(Family.IPV4))));
+
+  private final Site site;
+  private final List<Finding> findings = new ArrayList<>();
+
+  private Checker(Site site) {
+    this.site = site;
+  }
+
+  /** Everything that was found, the worst first, then in the order of the file. */
+  public static List<Finding> check(Site site) {
+    Checker checker = new Checker(site);
+    for (Device device : site.devices().values()) {
+      checker.translationWithoutAccess(device);
+      checker.accessWithoutTranslation(device);
+    }
+    checker.unused();
+    checker.findings.sort(
+        Comparator.comparing((Finding f) -> f.code().severity())
+            .thenComparing(f -> f.place().line())
+            .thenComparing(f -> f.place().column()));
+    return List.copyOf(checker.findings);
+  }
+
+  private void add(Code code, Named at, String message, String cure) {
+    findings.add(new Finding(code, message, cure, at.place()));
+  }
+
+  // Translation without access.
+
+  private void translationWithoutAccess(Device device) {
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof DestinationRule to && !to.disabled() && to.admit() == null) {
+        String barrier = barrier(device, to);
+        if (barrier != null) {
+          add(
+              Code.TRANSLATION_WITHOUT_ACCESS,
+              to,
+              "destination rule '"
+                  + to.name()
+                  + "' leads to "
+                  + to.becomes().text()
+                  + ", but "
+                  + barrier,
+              "give the rule an 'admit', or add an access rule that accepts "
+                  + reaching(device, to));
+        }
+      }
+    }
+  }
+
+  private static String reaching(Device device, DestinationRule rule) {
+    return device.seesOriginal()
+        ? rule.at().text() + " " + texts(rule.services())
+        : rule.becomes().text()
+            + " "
+            + (rule.becomesPorts() == null ? texts(rule.services()) : rule.becomesPorts());
+  }
+
+  private static String texts(List<ServiceTerm> services) {
+    return String.join(", ", services.stream().map(ServiceTerm::text).toList());
+  }
+
+  /** What keeps everybody out on every way that the rule's packets can take; null if nothing. */
+  private @Nullable String barrier(Device device, DestinationRule rule) {
+    Interface leaving = leaving(device, rule.internal());
+    if (leaving == null) {
+      return null; // no way there at all is another mistake than this one
+    }
+    String barrier = null;
+    for (Interface arriving : rule.arriving().interfaces()) {
+      barrier = barrier(device, rule, arriving, leaving);
+      if (barrier == null) {
+        return null;
+      }
+    }
+    return barrier;
+  }
+
+  private static @Nullable Interface leaving(Device device, Address to) {
+    for (Interface own : device.interfaces()) {
+      if (own.network().prefixOf(to) != null) {
+        return own;
+      }
+    }
+    return device.routes().stream()
+        .filter(route -> route.to().contains(to))
+        .max(Comparator.comparing(route -> route.to().length()))
+        .map(route -> route.leaving())
+        .orElse(null);
+  }
+
+  private @Nullable String barrier(
+      Device device, DestinationRule rule, Interface arriving, Interface leaving) {
+    boolean guarded = false;
+    for (AccessList list : device.access()) {
+      if (list.guards().stream().anyMatch(guard -> guards(guard, arriving, leaving))) {
+        guarded = true;
+        if (list.otherwise() != Action.ACCEPT
+            && list.rules().stream().noneMatch(access -> lets(device, access, rule))) {
+          return "list '" + list.name() + "' lets none of it in";
+        }
+      }
+    }
+    String from = arriving.network().zone();
+    String to = leaving.network().zone();
+    return guarded || device.stance().actionFor(from, to) == Action.ACCEPT
+        ? null
+        : "no list guards the way from "
+            + from
+            + " to "
+            + to
+            + ", and the stance there is "
+            + device.stance().actionFor(from, to);
+  }
+
+  private static boolean guards(AccessList.Guard guard, Interface arriving, Interface leaving) {
+    return !guard.toDevice()
+        && covers(guard.arriving(), arriving)
+        && covers(guard.leaving(), leaving);
+  }
+
+  private static boolean covers(@Nullable InterfaceTerm term, Interface own) {
+    return term == null || term.interfaces().contains(own);
+  }
+
+  /** Whether an access rule accepts some packet that the destination rule has translated. */
+  private boolean lets(Device device, AccessRule access, DestinationRule rule) {
+    if (access.disabled() || access.action() != Action.ACCEPT) {
+      return false;
+    }
+    Address seen = device.seesOriginal() ? rule.at().now(Family.IPV4) : rule.internal();
+    if (seen == null || !(access.to().isEmpty() || site.addresses(access.to()).contains(seen))) {
+      return false;
+    }
+    AddressSet sources = rule.from().isEmpty() ? IPV4 : site.addresses(rule.from());
+    if (!(access.from().isEmpty() || site.addresses(access.from()).intersects(sources))) {
+      return false;
+    }
+    List<Service> offered = seenServices(device, rule);
+    return access.services().isEmpty()
+        || offered.isEmpty()
+        || access.services().stream()
+            .anyMatch(term -> offered.stream().anyMatch(term.service()::overlaps));
+  }
+
+  /** The services of a destination rule as access rules see them; empty for every one. */
+  private static List<Service> seenServices(Device device, DestinationRule rule) {
+    List<Service> services = new ArrayList<>();
+    for (ServiceTerm term : rule.services()) {
+      Service service = term.service();
+      PortSet ports = device.seesOriginal() ? null : rule.becomesPorts();
+      if (ports == null) {
+        services.add(service);
+        continue;
+      }
+      List<ServicePart> parts = new ArrayList<>();
+      for (ServicePart part : service.parts()) {
+        parts.add(
+            Protocol.hasPorts(part.protocol())
+                ? new ServicePart(part.protocol(), ports, Icmp.NO_TYPE)
+                : part);
+      }
+      services.add(new Service(service.name(), parts, service.place()));
+    }
+    return services;
+  }
+
+  // Access without translation.
+
+  private void accessWithoutTranslation(Device device) {
+    for (AccessList list : device.access()) {
+      if (list.guards().stream().noneMatch(Checker::isFromOutside)) {
+        continue;
+      }
+      for (AccessRule rule : list.rules()) {
+        if (offersPrivateHost(rule)
+            && device.translation().stream().noneMatch(t -> leadsTo(device, t, rule))) {
+          String to = String.join(", ", rule.to().stream().map(AddressTerm::text).toList());
+          add(
+              Code.ACCESS_WITHOUT_TRANSLATION,
+              rule,
+              "access rule '"
+                  + rule.name()
+                  + "' lets outsiders to "
+                  + to
+                  + (rule.services().isEmpty() ? "" : " " + texts(rule.services()))
+                  + ", but no translation rule of "
+                  + device.name()
+                  + " leads there",
+              "add a destination rule that becomes " + to + ", or take the access rule away");
+        }
+      }
+    }
+  }
+
+  /** Whether all packets that the guard is about come straight from the internet. */
+  private static boolean isFromOutside(AccessList.Guard guard) {
+    InterfaceTerm arriving = guard.arriving();
+    return arriving != null
+        && !guard.toDevice()
+        && arriving.interfaces().stream()
+            .allMatch(own -> own.network().zone().equals(Site.INTERNET));
+  }
+
+  /** Whether a rule accepts packets of the internet, to private IPv4 addresses that it names. */
+  private boolean offersPrivateHost(AccessRule rule) {
+    if (rule.disabled() || rule.action() != Action.ACCEPT || rule.to().isEmpty()) {
+      return false;
+    }
+    AddressSet to = site.addresses(rule.to());
+    boolean allPrivate =
+        !to.isEmpty()
+            && !to.intersects(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
+            && to.intersects(IPV4);
+    AddressSet carried = SpecialAddresses.NOT_ON_THE_INTERNET.complement();
+    return allPrivate && (rule.from().isEmpty() || site.addresses(rule.from()).intersects(carried));
+  }
+
+  private boolean leadsTo(Device device, TranslationRule translation, AccessRule access) {
+    return translation instanceof DestinationRule rule
+        && lets(device, access, rule)
+        && !rule.disabled();
+  }
+
+  // Objects that nothing uses.
+
+  private void unused() {
+    Set<Service> services = new HashSet<>();
+    Set<String> names = new HashSet<>();
+    Set<Schedule> schedules = new HashSet<>();
+    Set<Network> networks = new HashSet<>();
+    site.groups().values().forEach(group -> addNames(names, group.members()));
+    for (Host host : site.hosts().values()) {
+      addServices(services, host.listens());
+      if (host.network() != null) {
+        networks.add(host.network());
+      }
+    }
+    for (Device device : site.devices().values()) {
+      device.interfaces().forEach(own -> networks.add(own.network()));
+      for (OwnService own : device.services()) {
+        services.add(own.service().service());
+        addNames(names, own.from());
+      }
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof DestinationRule to) {
+          addNames(names, to.from());
+          addServices(services, to.services());
+          if (to.admit() != null) {
+            addNames(names, to.admit().from());
+            addIfPresent(schedules, to.admit().when());
+          }
+        } else if (rule instanceof SharedRule from) {
+          addNames(names, from.from());
+          addNames(names, from.to());
+        }
+      }
+      for (AccessList list : device.access()) {
+        if (list.guards().isEmpty()) {
+          add(
+              Code.LIST_GUARDS_NOTHING,
+              list,
+              "list '" + list.name() + "' of " + device.name() + " guards no way",
+              "say with 'guards' which way it guards, such as { arriving: "
+                  + device.interfaces().get(0).name()
+                  + " }, or take it away");
+        }
+        for (AccessRule rule : list.rules()) {
+          addNames(names, rule.from());
+          addNames(names, rule.to());
+          addServices(services, rule.services());
+          addIfPresent(schedules, rule.when());
+        }
+      }
+    }
+    reportUnused("service", site.services().values(), services);
+    reportUnused("schedule", site.schedules().values(), schedules);
+    for (Network network : site.networks().values()) {
+      if (!networks.contains(network)
+          && !names.contains(network.name())
+          && !names.contains(network.zone())) {
+        reportUnused("network", network);
+      }
+    }
+    for (Group group : site.groups().values()) {
+      if (!names.contains(group.name())) {
+        reportUnused("group", group);
+      }
+    }
+  }
+
+  private static <T> void addIfPresent(Set<T> set, @Nullable T value) {
+    if (value != null) {
+      set.add(value);
+    }
+  }
+
+  private static void addNames(Set<String> names, List<AddressTerm> terms) {
+    for (AddressTerm term : terms) {
+      names.add(term.text());
+    }
+  }
+
+  private static void addServices(Set<Service> services, List<ServiceTerm> terms) {
+    for (ServiceTerm term : terms) {
+      services.add(term.service());
+    }
+  }
+
+  private <T extends Named> void reportUnused(String kind, Collection<T> all, Set<T> used) {
+    for (T thing : all) {
+      if (!used.contains(thing)) {
+        reportUnused(kind, thing);
+      }
+    }
+  }
+
+  private void reportUnused(String kind, Named thing) {
+    add(
+        Code.UNUSED,
+        thing,
+        "nothing uses " + kind + " '" + thing.name() + "'",
+        "take it away, or use it");
+  }
+}

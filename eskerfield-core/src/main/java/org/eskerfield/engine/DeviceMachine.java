@@ -1,0 +1,540 @@
+package org.eskerfield.engine;
+
+import java.time.ZonedDateTime;
+import java.util.Set;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Runs the program of one device on packets, one after the other, and keeps its state between them.
+ *
+ * <p>Idea: a packet goes through eight numbered steps, one method each, in the order in which they
+ * stand here: arrive, state, destination, device, route, access, source, session. Each step either
+ * ends the packet, by returning the ruling that ends it, or returns null and the next step follows.
+ * What steps tell each other is in the fields below them. A session known at step 1 fixes the
+ * rewrites of steps 2 and 6; hop count, route and stateless lists judge its packets all the same.
+ *
+ * <p>Translation is for IPv4 only so far; packets of IPv6 pass the translation steps unchanged.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class DeviceMachine {
+  private final DeviceProgram program;
+  private final VirtualClock clock;
+  private final DeviceTables tables = new DeviceTables();
+
+  // The packet in hand and what the steps have found out about it.
+  private Packet packet;
+  private @Nullable Narrator narrator;
+  private @Nullable Interface arriving;
+  private Header arrived;
+  private DeviceTables.@Nullable Met met;
+  private @Nullable Binding reached;
+  private DeviceProgram.@Nullable Destination translated;
+  private @Nullable TranslationRule sourceRule;
+  private RouteTable.@Nullable Entry route;
+  private boolean admittedToDevice;
+  private boolean stateful;
+  private boolean forDevice;
+
+  /** A machine without any state yet. */
+  public DeviceMachine(DeviceProgram program, VirtualClock clock) {
+    this.program = program;
+    this.clock = clock;
+    // Nothing is read before begin() has set these; they are never null to spare every step a
+    // check.
+    this.packet =
+        new Packet(Address.lowest(Family.IPV4), 0, Address.lowest(Family.IPV4), 0, 0, 0, 0);
+    this.arrived = packet.header();
+  }
+
+  /** The program that the machine runs. */
+  public DeviceProgram program() {
+    return program;
+  }
+
+  /**
+   * Takes a packet in, rewrites it as the device does, and tells how that ended.
+   *
+   * @param packet the packet; changed in place
+   * @param arriving the interface of this device by which it comes
+   * @param narrator hears every decision, or null
+   * @return the last decision; if it does not end the packet, {@link #leaving} tells where to it
+   *     goes on, or null there that the device itself received it
+   */
+  public Ruling arrive(Packet packet, Interface arriving, @Nullable Narrator narrator) {
+    begin(packet, arriving, narrator);
+    Ruling end = stepArrive(arriving);
+    if (end == null) {
+      end = stepState();
+    }
+    if (end == null) {
+      end = stepDestination(arriving);
+    }
+    if (end == null) {
+      end = stepDevice(arriving);
+    }
+    return end != null ? end : onward();
+  }
+
+  /**
+   * Sends a packet of the device itself: no destination rule, and lists and source rules only where
+   * they name {@code device}.
+   *
+   * @param packet the packet; changed in place
+   * @param narrator hears every decision, or null
+   * @return as {@link #arrive}
+   */
+  public Ruling originate(Packet packet, @Nullable Narrator narrator) {
+    begin(packet, null, narrator);
+    met = tables.sessionOf(packet);
+    say(Ruling.SENT_BY_DEVICE, null);
+    if (met != null && met.asReply()) {
+      restoreDestination(met.session());
+    }
+    return onward();
+  }
+
+  private Ruling onward() {
+    Ruling end = stepRoute();
+    if (end == null) {
+      end = stepAccess();
+    }
+    if (end == null) {
+      end = stepSource();
+    }
+    return end != null ? end : stepSession();
+  }
+
+  /** Where the last packet left; null if it did not leave. */
+  public @Nullable Interface leaving() {
+    return route == null ? null : route.leaving();
+  }
+
+  /** To whom the last packet was handed on its next network; only asked if it left. */
+  public Address nextHop() {
+    return route != null && route.via() != null ? route.via() : packet.destination();
+  }
+
+  /** The interface by which the device would send to an address; null if it has no way there. */
+  public @Nullable Interface towards(Address address) {
+    RouteTable.Entry entry = program.routes.to(address);
+    return entry == null ? null : entry.leaving();
+  }
+
+  private void begin(Packet packet, @Nullable Interface arriving, @Nullable Narrator narrator) {
+    this.packet = packet;
+    this.arriving = arriving;
+    this.narrator = narrator;
+    arrived = packet.header();
+    met = null;
+    reached = null;
+    translated = null;
+    sourceRule = null;
+    route = null;
+    admittedToDevice = false;
+    stateful = program.keepsState;
+    forDevice = false;
+  }
+
+  private Ruling say(Ruling ruling, @Nullable Placed by) {
+    if (narrator != null) {
+      narrator.decided(ruling, by, packet);
+    }
+    return ruling;
+  }
+
+  /** Says a ruling that ends the packet, after which it has not left. */
+  private Ruling end(Ruling ruling, @Nullable Placed by) {
+    route = null;
+    return say(ruling, by);
+  }
+
+  // Step 0.
+  private @Nullable Ruling stepArrive(Interface arriving) {
+    if (!arriving.isUp()) {
+      return end(Ruling.INTERFACE_DOWN, arriving);
+    }
+    Address source = packet.source();
+    if (program.owns(source)) {
+      return end(Ruling.SOURCE_IS_OWN, arriving);
+    }
+    if (SpecialAddresses.NEVER_A_SOURCE.contains(source)) {
+      return end(Ruling.SOURCE_IMPOSSIBLE, arriving);
+    }
+    if (program.neverForwards(packet.destination())) {
+      return end(Ruling.NOT_FORWARDED, arriving);
+    }
+    if (program.device.verifySource() && !arriving.equals(towards(source))) {
+      return end(Ruling.SOURCE_BY_OTHER_WAY, arriving);
+    }
+    say(Ruling.ARRIVED, arriving);
+    return null;
+  }
+
+  // Step 1.
+  private @Nullable Ruling stepState() {
+    met = tables.sessionOf(packet);
+    if (met != null) {
+      say(Ruling.SESSION_KNOWN, null);
+      return null;
+    }
+    Binding binding =
+        tables.bindingAt(packet.destination(), packet.destinationPort, packet.protocol);
+    if (binding == null) {
+      say(Ruling.FLOW_IS_NEW, null);
+      return null;
+    }
+    if (!binding.remotes.contains(packet.source())) {
+      return end(Ruling.BINDING_FILTERED, binding.rule);
+    }
+    reached = binding;
+    say(Ruling.BINDING_KNOWN, binding.rule);
+    return null;
+  }
+
+  // Step 2.
+  private @Nullable Ruling stepDestination(Interface arriving) {
+    if (met != null) {
+      restoreDestination(met.session());
+      return null;
+    }
+    if (reached != null) {
+      packet.rewriteDestination(reached.internal, reached.internalPort);
+      say(Ruling.DESTINATION_RESTORED, reached.rule);
+      return null;
+    }
+    if (packet.family == Family.IPV4) {
+      translated = destinationFor(arriving);
+    }
+    if (translated != null) {
+      DestinationRule rule = translated.rule();
+      packet.rewriteDestination(
+          rule.internal(),
+          Protocol.hasPorts(packet.protocol)
+              ? rule.internalPort(packet.destinationPort)
+              : packet.destinationPort);
+      say(Ruling.DESTINATION_TRANSLATED, rule);
+    } else {
+      say(Ruling.DESTINATION_KEPT, null);
+    }
+    Address now = packet.destination();
+    if (program.claims(now) && !program.owns(now)) {
+      return end(Ruling.DESTINATION_UNMATCHED, null);
+    }
+    return null;
+  }
+
+  private DeviceProgram.@Nullable Destination destinationFor(Interface arriving) {
+    Address to = packet.destination();
+    DeviceProgram.Destination nearest = null;
+    Set<Match.Field> nearestMisses = Set.of();
+    for (DeviceProgram.Destination entry : program.destinations) {
+      if (!entry.external().equals(to)) {
+        continue;
+      }
+      boolean arrives = DeviceProgram.covers(entry.rule().arriving(), arriving);
+      if (arrives && entry.match().matches(packet, false, clock.now())) {
+        return entry;
+      }
+      if (narrator != null) {
+        Set<Match.Field> misses = entry.match().misses(packet, false, clock.now());
+        if (!arrives) {
+          misses.add(Match.Field.ARRIVING);
+        }
+        if (nearest == null || misses.size() < nearestMisses.size()) {
+          nearest = entry;
+          nearestMisses = misses;
+        }
+      }
+    }
+    if (narrator != null && nearest != null) {
+      narrator.nearly(nearest.rule(), nearestMisses);
+    }
+    return null;
+  }
+
+  private void restoreDestination(Session session) {
+    Header target = asReply() ? session.arrived() : session.left();
+    Address address = asReply() ? target.source() : target.destination();
+    int port = asReply() ? target.sourcePort() : target.destinationPort();
+    if (packet.destination().equals(address) && packet.destinationPort == port) {
+      say(Ruling.DESTINATION_KEPT, null);
+      return;
+    }
+    packet.rewriteDestination(address, port);
+    say(Ruling.DESTINATION_RESTORED, asReply() ? session.sourceRule() : session.destinationRule());
+  }
+
+  private boolean asReply() {
+    return met != null && met.asReply();
+  }
+
+  // Step 3.
+  private @Nullable Ruling stepDevice(Interface arriving) {
+    if (!program.owns(packet.destination())) {
+      return null;
+    }
+    forDevice = true;
+    Ruling end = judgeByLists(null);
+    if (end != null) {
+      return end;
+    }
+    if (met != null) {
+      return say(Ruling.DEVICE_RECEIVES, null);
+    }
+    DeviceProgram.Own closed = null;
+    for (DeviceProgram.Own own : program.services) {
+      Set<Match.Field> misses = own.match().misses(packet, false, clock.now());
+      if (misses.isEmpty()) {
+        recordSession();
+        return say(Ruling.DEVICE_ANSWERS, own.service());
+      }
+      if (!misses.contains(Match.Field.SERVICE)) {
+        closed = own;
+      }
+    }
+    if (closed != null) {
+      return end(Ruling.DEVICE_SERVICE_CLOSED, closed.service());
+    }
+    return admittedToDevice || program.device.stance().otherwise() == Action.ACCEPT
+        ? end(Ruling.DEVICE_REFUSES, arriving)
+        : end(Ruling.DEVICE_NOT_ADMITTED, arriving);
+  }
+
+  // Step 4.
+  private @Nullable Ruling stepRoute() {
+    if (arriving != null) {
+      if (packet.ttl <= 1) {
+        return end(Ruling.HOPS_USED_UP, null);
+      }
+      packet.ttl--;
+    }
+    Address to = packet.destination();
+    RouteTable.Entry entry = program.routes.to(to);
+    if (entry == null) {
+      RouteTable.Entry down = program.routes.downTo(to);
+      return down == null ? end(Ruling.NO_ROUTE, null) : end(Ruling.ROUTE_DOWN, down.leaving());
+    }
+    if (entry.leaving() == null) {
+      return end(Ruling.ROUTE_DISCARDS, entry.by());
+    }
+    route = entry;
+    say(Ruling.ROUTED, entry.by());
+    return null;
+  }
+
+  // Step 5.
+  private @Nullable Ruling stepAccess() {
+    Interface leaving = leaving();
+    if (leaving == null) {
+      throw new IllegalStateException("step 5 follows a route");
+    }
+    if (translated != null && translated.admission() != null) {
+      Set<Match.Field> misses = translated.admission().misses(packet, false, clock.now());
+      if (!misses.isEmpty()) {
+        if (narrator != null) {
+          narrator.nearly(translated.rule(), misses);
+        }
+        return end(Ruling.NOT_ADMITTED, translated.rule());
+      }
+      say(Ruling.ADMITTED, translated.rule());
+    }
+    return judgeByLists(leaving);
+  }
+
+  /** Asks the lists that guard the way, or the stance where none does. */
+  private @Nullable Ruling judgeByLists(@Nullable Interface leaving) {
+    boolean settled = met != null || (translated != null && translated.admission() != null);
+    boolean guarded = false;
+    for (DeviceProgram.Guarded guard : program.lists) {
+      if (!guard.guards(arriving, leaving) || (arriving == null && !guard.namesSelf())) {
+        continue;
+      }
+      guarded = true;
+      stateful |= !guard.list().stateless();
+      if (settled && !guard.list().stateless()) {
+        continue;
+      }
+      Ruling end = judge(guard);
+      if (end != null) {
+        return end;
+      }
+    }
+    if (guarded || settled || arriving == null || leaving == null) {
+      return null;
+    }
+    Stance stance = program.device.stance();
+    String from = arriving.network().zone();
+    String to = leaving.network().zone();
+    Stance.Pair pair = stance.pairFor(from, to);
+    Placed by = pair != null ? pair : stance;
+    return switch (stance.actionFor(from, to)) {
+      case ACCEPT -> {
+        say(Ruling.ACCEPTED_BY_STANCE, by);
+        yield null;
+      }
+      case DROP -> end(Ruling.DROPPED_BY_STANCE, by);
+      case REJECT -> end(Ruling.REJECTED_BY_STANCE, by);
+    };
+  }
+
+  private @Nullable Ruling judge(DeviceProgram.Guarded guard) {
+    Packet seen = asListsSeeIt();
+    boolean own = arriving == null;
+    ZonedDateTime now = clock.now();
+    for (DeviceProgram.Entry entry : guard.entries()) {
+      if (entry.match().matches(seen, own, now)) {
+        AccessRule rule = entry.rule();
+        return switch (rule.action()) {
+          case ACCEPT -> accept(Ruling.ACCEPTED_BY_RULE, Ruling.DEVICE_ACCEPTED_BY_RULE, rule);
+          case DROP -> end(Ruling.DROPPED_BY_RULE, rule);
+          case REJECT -> end(Ruling.REJECTED_BY_RULE, rule);
+        };
+      }
+    }
+    AccessList list = guard.list();
+    if (list.otherwise() == Action.ACCEPT) {
+      return accept(Ruling.ACCEPTED_OTHERWISE, Ruling.DEVICE_ACCEPTED_OTHERWISE, list);
+    }
+    if (narrator != null) {
+      tellNearest(guard, seen, own, now);
+    }
+    return end(
+        list.otherwise() == Action.DROP ? Ruling.DROPPED_OTHERWISE : Ruling.REJECTED_OTHERWISE,
+        list);
+  }
+
+  private @Nullable Ruling accept(Ruling passing, Ruling toDevice, Placed by) {
+    admittedToDevice |= forDevice;
+    say(forDevice ? toDevice : passing, by);
+    return null;
+  }
+
+  private void tellNearest(
+      DeviceProgram.Guarded guard, Packet seen, boolean own, ZonedDateTime now) {
+    AccessRule nearest = null;
+    Set<Match.Field> nearestMisses = Set.of();
+    for (DeviceProgram.Entry entry : guard.entries()) {
+      if (entry.rule().action() == Action.ACCEPT) {
+        Set<Match.Field> misses = entry.match().misses(seen, own, now);
+        if (nearest == null || misses.size() < nearestMisses.size()) {
+          nearest = entry.rule();
+          nearestMisses = misses;
+        }
+      }
+    }
+    if (narrator != null && nearest != null && nearestMisses.size() <= 2) {
+      narrator.nearly(nearest, nearestMisses);
+    }
+  }
+
+  /**
+   * The packet as access rules see it: the source before step 6, the destination after step 2 or,
+   * where the device sees originals, before it. A reply is the mirror image of its request.
+   */
+  private Packet asListsSeeIt() {
+    if (!program.device.seesOriginal()) {
+      return packet;
+    }
+    Packet seen = packet.copy();
+    if (asReply() && met != null) {
+      Header request = met.session().arrived();
+      seen.rewriteSource(request.destination(), request.destinationPort());
+    } else if (arriving != null) {
+      seen.rewriteDestination(arrived.destination(), arrived.destinationPort());
+    }
+    return seen;
+  }
+
+  // Step 6.
+  private @Nullable Ruling stepSource() {
+    if (met != null) {
+      restoreSource(met.session());
+      return null;
+    }
+    boolean opens = packet.protocol != Protocol.TCP || packet.opensTcp();
+    DeviceProgram.Shared rule = packet.family == Family.IPV4 ? sharedFor() : null;
+    boolean remembered =
+        stateful || rule != null || translated != null || reached != null || arriving == null;
+    if (remembered && !opens) {
+      // Said before a port is taken: state is made only for a packet that leaves.
+      return end(Ruling.NOT_AN_OPENING, null);
+    }
+    stateful = remembered;
+    if (rule == null) {
+      say(Ruling.SOURCE_KEPT, null);
+      return null;
+    }
+    if (!Protocol.hasPorts(packet.protocol) && !Icmp.isEchoRequest(packet.icmpType)) {
+      return end(Ruling.CANNOT_SHARE, rule.rule());
+    }
+    Interface leaving = leaving();
+    Address external = leaving == null ? null : leaving.address(Family.IPV4);
+    Binding binding = external == null ? null : tables.bind(program, rule.rule(), packet, external);
+    if (binding == null) {
+      return end(Ruling.PORTS_USED_UP, rule.rule());
+    }
+    binding.remotes.add(packet.destination());
+    packet.rewriteSource(binding.external, binding.externalPort);
+    sourceRule = rule.rule();
+    say(Ruling.SOURCE_TRANSLATED, sourceRule);
+    return null;
+  }
+
+  private DeviceProgram.@Nullable Shared sharedFor() {
+    boolean own = arriving == null;
+    for (DeviceProgram.Shared entry : program.shared) {
+      if (DeviceProgram.covers(entry.rule().leaving(), leaving())
+          && (!own || entry.match().namesSelf())
+          && entry.match().matches(packet, own, clock.now())) {
+        return entry;
+      }
+    }
+    return null;
+  }
+
+  private void restoreSource(Session session) {
+    Header target = asReply() ? session.arrived() : session.left();
+    Address address = asReply() ? target.destination() : target.source();
+    int port = asReply() ? target.destinationPort() : target.sourcePort();
+    if (packet.source().equals(address) && packet.sourcePort == port) {
+      say(Ruling.SOURCE_KEPT, null);
+      return;
+    }
+    packet.rewriteSource(address, port);
+    say(Ruling.SOURCE_RESTORED, asReply() ? session.destinationRule() : session.sourceRule());
+  }
+
+  // Step 7.
+  private Ruling stepSession() {
+    if (met != null) {
+      return Ruling.SESSION_KNOWN;
+    }
+    if (!stateful) {
+      return say(Ruling.SESSION_NOT_NEEDED, null);
+    }
+    recordSession();
+    return say(Ruling.SESSION_RECORDED, null);
+  }
+
+  private void recordSession() {
+    TranslationRule destinationRule =
+        translated != null ? translated.rule() : reached != null ? reached.rule : null;
+    tables.record(new Session(arrived, packet.header(), destinationRule, sourceRule));
+  }
+}

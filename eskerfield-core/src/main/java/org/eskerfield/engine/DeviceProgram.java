@@ -1,0 +1,199 @@
+package org.eskerfield.engine;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The policy of one device, compiled: names resolved, disabled rules left out, lists in the order
+ * in which they are asked. Immutable, so that any number of machines may run it.
+ */
+public final class DeviceProgram {
+  /** A destination rule with its external address resolved. */
+  record Destination(
+      DestinationRule rule, Address external, Match match, @Nullable Match admission) {}
+
+  /** A shared rule. */
+  record Shared(SharedRule rule, Match match) {}
+
+  /** An access rule. */
+  record Entry(AccessRule rule, Match match) {}
+
+  /** A rule list. */
+  record Guarded(AccessList list, List<Entry> entries, boolean namesSelf) {
+    boolean guards(@Nullable Interface arriving, @Nullable Interface leaving) {
+      for (AccessList.Guard guard : list.guards()) {
+        if (guard.toDevice() == (leaving == null)
+            && covers(guard.arriving(), arriving)
+            && covers(guard.leaving(), leaving)) {
+          return true;
+        }
+      }
+      return false;
+    }
+  }
+
+  /** An own service. */
+  record Own(OwnService service, Match match) {}
+
+  final Device device;
+  final RouteTable routes;
+  final List<Destination> destinations = new ArrayList<>();
+  final List<Shared> shared = new ArrayList<>();
+  final List<Guarded> lists = new ArrayList<>();
+  final List<Own> services = new ArrayList<>();
+  final boolean keepsState;
+  private final AddressSet own;
+  private final AddressSet claimed;
+  private final AddressSet unforwarded;
+
+  private DeviceProgram(Site site, Device device) {
+    this.device = device;
+    this.routes = new RouteTable(device);
+    List<Address> ownAddresses = new ArrayList<>();
+    List<Address> broadcasts = new ArrayList<>();
+    for (Interface own : device.interfaces()) {
+      ownAddresses.addAll(own.addresses());
+      for (Prefix prefix : own.network().prefixes()) {
+        if (prefix.isNetworkOrBroadcast(prefix.first())) {
+          broadcasts.add(prefix.first());
+          broadcasts.add(prefix.last());
+        }
+      }
+    }
+    this.own = AddressSet.of(ownAddresses.toArray(new Address[0]));
+    this.unforwarded =
+        SpecialAddresses.MULTICAST_OR_BROADCAST.union(
+            AddressSet.of(broadcasts.toArray(new Address[0])));
+    for (TranslationRule rule : device.translation()) {
+      if (!rule.disabled()) {
+        add(site, rule);
+      }
+    }
+    this.claimed =
+        AddressSet.of(destinations.stream().map(Destination::external).toArray(Address[]::new));
+    for (AccessList list : device.access()) {
+      List<Entry> entries = new ArrayList<>();
+      boolean namesSelf = false;
+      for (AccessRule rule : list.rules()) {
+        if (!rule.disabled()) {
+          Match match =
+              new Match(
+                  site, rule.from(), rule.to(), rule.services(), rule.sourcePorts(), rule.when());
+          entries.add(new Entry(rule, match));
+          namesSelf |= match.namesSelf();
+        }
+      }
+      lists.add(new Guarded(list, List.copyOf(entries), namesSelf));
+    }
+    for (OwnService service : device.services()) {
+      Match match =
+          new Match(site, service.from(), List.of(), List.of(service.service()), null, null);
+      services.add(new Own(service, match));
+    }
+    this.keepsState = !device.stance().acceptsEverything();
+  }
+
+  private void add(Site site, TranslationRule rule) {
+    if (rule instanceof DestinationRule to) {
+      Address external = to.at().now(Family.IPV4);
+      if (external == null) {
+        return; // an interface without an IPv4 address has nothing to translate
+      }
+      Admission admit = to.admit();
+      Match admission =
+          admit == null
+              ? null
+              : new Match(site, admit.from(), List.of(), List.of(), null, admit.when());
+      Match match = new Match(site, to.from(), List.of(), to.services(), null, null);
+      destinations.add(new Destination(to, external, match, admission));
+    } else if (rule instanceof SharedRule from) {
+      shared.add(new Shared(from, new Match(site, from.from(), from.to(), List.of(), null, null)));
+    }
+  }
+
+  /** Compiles the policy of a device of the site. */
+  public static DeviceProgram compile(Site site, Device device) {
+    return new DeviceProgram(site, device);
+  }
+
+  /** The device. */
+  public Device device() {
+    return device;
+  }
+
+  /**
+   * The address that the device's own packets to another address bear: that of the interface by
+   * which they leave.
+   *
+   * @return null if no route leads there, or the interface has no address in the family
+   */
+  public @Nullable Address sourceTowards(Address to) {
+    RouteTable.Entry way = routes.to(to);
+    Interface leaving = way == null ? null : way.leaving();
+    return leaving == null ? null : leaving.address(to.family());
+  }
+
+  /** Whether the address is one of the device's interfaces. */
+  boolean owns(Address address) {
+    return own.contains(address);
+  }
+
+  /** Whether enabled translation rules of the device use the address as an external one. */
+  public boolean claims(Address address) {
+    return claimed.contains(address);
+  }
+
+  /** Whether packets to the address are not forwarded: multicast, or a connected network's own. */
+  boolean neverForwards(Address address) {
+    return unforwarded.contains(address);
+  }
+
+  /** Whether a term names the interface; no term names every one. */
+  static boolean covers(@Nullable InterfaceTerm term, @Nullable Interface own) {
+    return term == null || (own != null && term.interfaces().contains(own));
+  }
+
+  /**
+   * Whether a rule or an own service holds this port of an own address, so that none may share it.
+   * A rule for every port at once takes what is left over and so holds none by itself.
+   */
+  boolean holdsPort(Address address, int protocol, int port) {
+    if (!Protocol.hasPorts(protocol)) {
+      return false;
+    }
+    for (Destination destination : destinations) {
+      List<ServiceTerm> services = destination.rule().services();
+      if (destination.external().equals(address)
+          && !services.isEmpty()
+          && ServiceTerm.anyCovers(services, protocol, port, Icmp.NO_TYPE)) {
+        return true;
+      }
+    }
+    for (Own own : services) {
+      if (own.service().service().service().covers(protocol, port, Icmp.NO_TYPE)) {
+        return true;
+      }
+    }
+    return false;
+  }
+}

@@ -1,0 +1,29 @@
+package org.eskerfield.engine;
+
+import java.util.Set;
+import org.eskerfield.model.Placed;
+import org.eskerfield.packet.Packet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Listens to the decisions about a packet. The engine makes no object for it where none listens.
+ */
+public interface Narrator {
+  /**
+   * A decision was made.
+   *
+   * @param ruling what was decided
+   * @param by the rule, list, route or interface that decided; null where none did
+   * @param packet the packet after the decision; the listener must not change or keep it
+   */
+  void decided(Ruling ruling, @Nullable Placed by, Packet packet);
+
+  /**
+   * Tells, before the decision itself, which rule nearly matched. Only called with one to three
+   * fields, and with the rule that came nearest.
+   *
+   * @param rule the access rule or translation rule
+   * @param fields the fields that kept it from matching
+   */
+  default void nearly(Placed rule, Set<Match.Field> fields) {}
+}

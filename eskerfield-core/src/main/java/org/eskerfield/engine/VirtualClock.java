@@ -1,0 +1,34 @@
+package org.eskerfield.engine;
+
+import java.time.DayOfWeek;
+import java.time.LocalDate;
+import java.time.LocalDateTime;
+import java.time.ZoneId;
+import java.time.ZonedDateTime;
+
+/** The time of a run, in the time zone of the site. It moves only when told to. */
+public final class VirtualClock {
+  /** The local time at which a run starts unless told otherwise: a Monday at nine. */
+  public static final LocalDateTime START = LocalDate.of(2026, 1, 5).atTime(9, 0);
+
+  static {
+    assert START.getDayOfWeek() == DayOfWeek.MONDAY;
+  }
+
+  private final ZonedDateTime now;
+
+  /** A clock that shows this moment. */
+  public VirtualClock(ZonedDateTime now) {
+    this.now = now;
+  }
+
+  /** The start of a working day in a time zone. */
+  public static ZonedDateTime start(ZoneId zone) {
+    return START.atZone(zone);
+  }
+
+  /** The moment. */
+  public ZonedDateTime now() {
+    return now;
+  }
+}

@@ -1,0 +1,47 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * An ordered list of access rules that guards ways through a device; the first rule that matches
+ * decides.
+ *
+ * @param name the name
+ * @param guards the ways; a list without any judges nothing
+ * @param rules the rules in order
+ * @param otherwise what becomes of packets that no rule matches
+ * @param stateless whether every packet is judged, replies too, instead of only the first of a flow
+ * @param note the engineer's remark, or null
+ * @param place where it stands
+ */
+public record AccessList(
+    String name,
+    List<Guard> guards,
+    List<AccessRule> rules,
+    Action otherwise,
+    boolean stateless,
+    @Nullable String note,
+    Place place)
+    implements Named {
+  /**
+   * A way that a list guards: where both ends are named, from the one to the other.
+   *
+   * @param arriving where packets arrive, or null for anywhere
+   * @param leaving where packets leave, or null for anywhere; null if {@code toDevice}
+   * @param toDevice whether the way ends at the device itself instead of passing it
+   * @param place where it stands
+   */
+  public record Guard(
+      @Nullable InterfaceTerm arriving,
+      @Nullable InterfaceTerm leaving,
+      boolean toDevice,
+      Place place)
+      implements Placed {}
+
+  /** Copies the lists. */
+  public AccessList {
+    guards = List.copyOf(guards);
+    rules = List.copyOf(rules);
+  }
+}

@@ -1,0 +1,41 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.eskerfield.packet.PortSet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * One entry of a rule list.
+ *
+ * @param action what becomes of packets that match
+ * @param name the name
+ * @param from sources; empty for every one
+ * @param to destinations; empty for every one
+ * @param services services; empty for every one
+ * @param sourcePorts source ports; null for every one. Where set, only TCP and UDP match
+ * @param when the only time at which the rule acts, or null for always
+ * @param log whether a match is logged
+ * @param disabled whether the rule does not act
+ * @param note the engineer's remark, or null
+ * @param place where it stands
+ */
+public record AccessRule(
+    Action action,
+    String name,
+    List<AddressTerm> from,
+    List<AddressTerm> to,
+    List<ServiceTerm> services,
+    @Nullable PortSet sourcePorts,
+    @Nullable Schedule when,
+    boolean log,
+    boolean disabled,
+    @Nullable String note,
+    Place place)
+    implements Named {
+  /** Copies the lists. */
+  public AccessRule {
+    from = List.copyOf(from);
+    to = List.copyOf(to);
+    services = List.copyOf(services);
+  }
+}

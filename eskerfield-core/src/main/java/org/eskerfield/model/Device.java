@@ -1,0 +1,42 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A router or firewall.
+ *
+ * @param name the name
+ * @param stance what becomes of ways that no list guards
+ * @param seesOriginal whether access rules see the destination as it was before translation
+ * @param verifySource whether packets are dropped that arrive elsewhere than their source is routed
+ * @param interfaces in the order of the file; at least one
+ * @param routes static routes in the order of the file
+ * @param services the device's own services
+ * @param translation translation rules in the order of the file
+ * @param access rule lists in the order of the file
+ * @param note the engineer's remark, or null
+ * @param place where it stands
+ */
+public record Device(
+    String name,
+    Stance stance,
+    boolean seesOriginal,
+    boolean verifySource,
+    List<Interface> interfaces,
+    List<Route> routes,
+    List<OwnService> services,
+    List<TranslationRule> translation,
+    List<AccessList> access,
+    @Nullable String note,
+    Place place)
+    implements Named {
+  /** Copies the lists. */
+  public Device {
+    interfaces = List.copyOf(interfaces);
+    routes = List.copyOf(routes);
+    services = List.copyOf(services);
+    translation = List.copyOf(translation);
+    access = List.copyOf(access);
+  }
+}

@@ -1,0 +1,64 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Where a device meets a network.
+ *
+ * @param name the name, unique on its device
+ * @param network the network
+ * @param addresses its addresses now, at least one
+ * @param assigned {@link Assignment#FIXED} or {@link Assignment#BY_CARRIER}
+ * @param state whether it carries packets
+ * @param note the engineer's remark, or null
+ * @param place where it stands
+ */
+public record Interface(
+    String name,
+    Network network,
+    List<Address> addresses,
+    Assignment assigned,
+    State state,
+    @Nullable String note,
+    Place place)
+    implements Named {
+  /** Whether an interface carries packets, and if not, why. */
+  public enum State {
+    /** It does. */
+    UP("up"),
+    /** It is switched off. */
+    OFF("off"),
+    /** Nothing is plugged in, or the other end is off. */
+    NO_LINK("no link");
+
+    private final String text;
+
+    State(String text) {
+      this.text = text;
+    }
+
+    /** The word of the site file. */
+    @Override
+    public String toString() {
+      return text;
+    }
+  }
+
+  /** Copies the addresses. */
+  public Interface {
+    addresses = List.copyOf(addresses);
+  }
+
+  /** The first of its addresses in this family; null if it has none. */
+  public @Nullable Address address(Family family) {
+    return Host.firstOf(addresses, family);
+  }
+
+  /** Whether it carries packets. */
+  public boolean isUp() {
+    return state == State.UP;
+  }
+}

@@ -1,0 +1,18 @@
+package org.eskerfield.model;
+
+import java.util.List;
+
+/**
+ * Interfaces where a rule or list names them: one by its name, or all in a zone, or {@code any}.
+ *
+ * @param text the name as written
+ * @param interfaces the interfaces of the rule's own device that it stands for; at least one
+ * @param place where it is named
+ */
+public record InterfaceTerm(String text, List<Interface> interfaces, Place place)
+    implements Placed {
+  /** Copies the interfaces. */
+  public InterfaceTerm {
+    interfaces = List.copyOf(interfaces);
+  }
+}

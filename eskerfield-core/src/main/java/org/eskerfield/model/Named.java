@@ -1,0 +1,7 @@
+package org.eskerfield.model;
+
+/** Something of a site file that has a name. */
+public interface Named extends Placed {
+  /** The name as written. */
+  String name();
+}

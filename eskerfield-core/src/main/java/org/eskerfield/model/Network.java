@@ -1,0 +1,41 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A broadcast domain with its prefixes, in one zone.
+ *
+ * @param name the name
+ * @param prefixes at least one, of either family
+ * @param zone the zone; {@link Site#INTERNET} for a link to the carrier
+ * @param carrier the addresses of the carrier's router on this network; empty where there is none
+ * @param note the engineer's remark, or null
+ * @param place where it stands
+ */
+public record Network(
+    String name,
+    List<Prefix> prefixes,
+    String zone,
+    List<Address> carrier,
+    @Nullable String note,
+    Place place)
+    implements Named {
+  /** Copies the lists. */
+  public Network {
+    prefixes = List.copyOf(prefixes);
+    carrier = List.copyOf(carrier);
+  }
+
+  /** The prefix of this network that holds the address; null if none does. */
+  public @Nullable Prefix prefixOf(Address address) {
+    for (Prefix prefix : prefixes) {
+      if (prefix.contains(address)) {
+        return prefix;
+      }
+    }
+    return null;
+  }
+}

@@ -1,0 +1,197 @@
+package org.eskerfield.model;
+
+import java.time.ZoneId;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Everything in one site file. Each map keeps the order of the file and is keyed by name.
+ *
+ * <p>The names of networks, hosts, groups and devices are one common stock, without repetition; a
+ * zone may share its name with a network that is its only one.
+ *
+ * @param name the title of the site
+ * @param timeZone the time zone that schedules are in
+ * @param networks networks
+ * @param hosts hosts, those of the internet included
+ * @param services the site's own services; the well-known ones are not in here
+ * @param groups address groups
+ * @param schedules schedules
+ * @param devices devices; at least one
+ * @param note the engineer's remark, or null
+ * @param place the start of the file
+ */
+public record Site(
+    String name,
+    ZoneId timeZone,
+    Map<String, Network> networks,
+    Map<String, Host> hosts,
+    Map<String, Service> services,
+    Map<String, Group> groups,
+    Map<String, Schedule> schedules,
+    Map<String, Device> devices,
+    @Nullable String note,
+    Place place)
+    implements Named {
+  /** The zone of every address that no other zone holds. */
+  public static final String INTERNET = "internet";
+
+  /** The word for everything. */
+  public static final String ANY = "any";
+
+  /** The word by which a rule names the device that it stands on. */
+  public static final String SELF = "device";
+
+  /** Freezes the maps. */
+  public Site {
+    networks = frozen(networks);
+    hosts = frozen(hosts);
+    services = frozen(services);
+    groups = frozen(groups);
+    schedules = frozen(schedules);
+    devices = frozen(devices);
+  }
+
+  private static <T> Map<String, T> frozen(Map<String, T> map) {
+    return Collections.unmodifiableMap(new LinkedHashMap<>(map));
+  }
+
+  /** The zones in the order in which networks name them; {@link #INTERNET} last, always there. */
+  public Set<String> zones() {
+    Set<String> zones = new LinkedHashSet<>();
+    for (Network network : networks.values()) {
+      zones.add(network.zone());
+    }
+    zones.remove(INTERNET);
+    zones.add(INTERNET);
+    return zones;
+  }
+
+  /** The addresses of a zone: its networks' prefixes; for the internet all that no other holds. */
+  public AddressSet zoneAddresses(String zone) {
+    boolean internet = zone.equals(INTERNET);
+    List<Prefix> prefixes = new ArrayList<>();
+    for (Network network : networks.values()) {
+      if (internet ? !network.zone().equals(INTERNET) : network.zone().equals(zone)) {
+        prefixes.addAll(network.prefixes());
+      }
+    }
+    AddressSet held = AddressSet.ofPrefixes(prefixes);
+    return internet ? held.complement() : held;
+  }
+
+  /**
+   * The addresses that a term stands for; {@link AddressTerm.Kind#SELF} stands for none, since it
+   * matches by where a packet comes from and not by its address.
+   */
+  public AddressSet addresses(AddressTerm term) {
+    return switch (term.kind()) {
+      case ANY -> AddressSet.ALL;
+      case LITERAL -> term.literal();
+      case SELF -> AddressSet.NONE;
+      case ZONE -> zoneAddresses(term.text());
+      case NETWORK -> AddressSet.ofPrefixes(named(networks, term).prefixes());
+      case HOST -> AddressSet.of(named(hosts, term).addresses().toArray(new Address[0]));
+      case GROUP -> addresses(named(groups, term).members());
+      case DEVICE -> AddressSet.of(ownAddresses(named(devices, term)).toArray(new Address[0]));
+    };
+  }
+
+  /** The addresses of all the terms together; none for no terms. */
+  public AddressSet addresses(List<AddressTerm> terms) {
+    AddressSet all = AddressSet.NONE;
+    for (AddressTerm term : terms) {
+      all = all.union(addresses(term));
+    }
+    return all;
+  }
+
+  private static <T> T named(Map<String, T> map, AddressTerm term) {
+    T found = map.get(term.text());
+    if (found == null) {
+      throw new IllegalArgumentException(term.place() + ": nothing is called " + term.text());
+    }
+    return found;
+  }
+
+  private static List<Address> ownAddresses(Device device) {
+    List<Address> addresses = new ArrayList<>();
+    for (Interface own : device.interfaces()) {
+      addresses.addAll(own.addresses());
+    }
+    return addresses;
+  }
+
+  /**
+   * Where a host sends what is not on its own network: the gateway it names, else the carrier of
+   * its network, else the one device there.
+   *
+   * @return null if there is none, or several devices and none is named
+   */
+  public @Nullable Address gateway(Host host, Family family) {
+    Address named = host.gateway(family);
+    if (named != null || host.network() == null) {
+      return named;
+    }
+    List<Address> candidates = gateways(host.network(), family);
+    return candidates.size() == 1 ? candidates.get(0) : null;
+  }
+
+  /** The addresses on a network that could be a gateway: its carrier, else those of devices. */
+  public List<Address> gateways(Network network, Family family) {
+    Address carrier = Host.firstOf(network.carrier(), family);
+    if (carrier != null) {
+      return List.of(carrier);
+    }
+    List<Address> found = new ArrayList<>();
+    for (Device device : devices.values()) {
+      for (Interface own : device.interfaces()) {
+        Address address = own.address(family);
+        if (own.network().equals(network) && address != null) {
+          found.add(address);
+        }
+      }
+    }
+    return found;
+  }
+
+  /** The host that has the address; null if none does. */
+  public @Nullable Host hostAt(Address address) {
+    for (Host host : hosts.values()) {
+      if (host.addresses().contains(address)) {
+        return host;
+      }
+    }
+    return null;
+  }
+
+  /** The device that has the address as its own; null if none does. */
+  public @Nullable Device deviceAt(Address address) {
+    for (Device device : devices.values()) {
+      if (ownAddresses(device).contains(address)) {
+        return device;
+      }
+    }
+    return null;
+  }
+
+  /** The network whose prefix holds the address; null if none does. */
+  public @Nullable Network networkOf(Address address) {
+    for (Network network : networks.values()) {
+      if (network.prefixOf(address) != null) {
+        return network;
+      }
+    }
+    return null;
+  }
+}

@@ -1,0 +1,54 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What a device does with a way that no list guards.
+ *
+ * @param otherwise for every pair of zones that {@code pairs} leaves out
+ * @param pairs exceptions, first match wins; often empty
+ * @param place where it stands
+ */
+public record Stance(Action otherwise, List<Pair> pairs, Place place) implements Placed {
+  /**
+   * What the stance says for one pair of zones.
+   *
+   * @param from the zone of the arriving interface, or {@code any}
+   * @param to the zone of the leaving interface, or {@code any}
+   * @param action accept, drop or reject
+   * @param place where it stands
+   */
+  public record Pair(String from, String to, Action action, Place place) implements Placed {
+    private boolean covers(String arrivingZone, String leavingZone) {
+      return (from.equals(Site.ANY) || from.equals(arrivingZone))
+          && (to.equals(Site.ANY) || to.equals(leavingZone));
+    }
+  }
+
+  /** Copies the pairs. */
+  public Stance {
+    pairs = List.copyOf(pairs);
+  }
+
+  /** The first pair that says something of this way; null if none does. */
+  public @Nullable Pair pairFor(String arrivingZone, String leavingZone) {
+    for (Pair pair : pairs) {
+      if (pair.covers(arrivingZone, leavingZone)) {
+        return pair;
+      }
+    }
+    return null;
+  }
+
+  /** What becomes of packets on this way. */
+  public Action actionFor(String arrivingZone, String leavingZone) {
+    Pair pair = pairFor(arrivingZone, leavingZone);
+    return pair != null ? pair.action() : otherwise;
+  }
+
+  /** Whether every way is open, as on a plain router. */
+  public boolean acceptsEverything() {
+    return otherwise == Action.ACCEPT && pairs.stream().allMatch(p -> p.action() == Action.ACCEPT);
+  }
+}

@@ -1,0 +1,12 @@
+package org.eskerfield.model;
+
+/**
+ * A rule that rewrites addresses or ports. The rules of a device stand in the order of the file.
+ */
+public sealed interface TranslationRule extends Named permits DestinationRule, SharedRule {
+  /** The word that names the kind in the site file, such as {@code destination}. */
+  String kind();
+
+  /** Whether the rule is kept but does not act. */
+  boolean disabled();
+}

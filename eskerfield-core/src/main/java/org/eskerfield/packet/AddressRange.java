@@ -1,0 +1,22 @@
+package org.eskerfield.packet;
+
+/**
+ * All addresses from one to another of the same family.
+ *
+ * @param first the lowest
+ * @param last the highest; not below {@code first}
+ */
+public record AddressRange(Address first, Address last) {
+  /** Checks that the ends are of one family and in order. */
+  public AddressRange {
+    if (first.family() != last.family() || first.compareTo(last) > 0) {
+      throw new IllegalArgumentException(first + "-" + last + " is no range");
+    }
+  }
+
+  /** A single address, or {@code first-last}. */
+  @Override
+  public String toString() {
+    return first.equals(last) ? first.toString() : first + "-" + last;
+  }
+}

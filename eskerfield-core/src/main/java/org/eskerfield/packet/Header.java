@@ -1,0 +1,71 @@
+package org.eskerfield.packet;
+
+/**
+ * The header of a packet at one moment, as a trace shows it.
+ *
+ * @param source source address
+ * @param sourcePort source port, or the identifier of an ICMP request; 0 where there is none
+ * @param destination destination address
+ * @param destinationPort destination port, or the identifier of an ICMP reply; 0 where there is
+ *     none
+ * @param protocol protocol number, see {@link Protocol}
+ * @param icmpType ICMP type; {@link Icmp#NO_TYPE} for other protocols
+ * @param tcpFlags TCP flags as in {@link Packet}; 0 for other protocols
+ * @param ttl time to live or hop limit
+ */
+public record Header(
+    Address source,
+    int sourcePort,
+    Address destination,
+    int destinationPort,
+    int protocol,
+    int icmpType,
+    int tcpFlags,
+    int ttl) {
+
+  /** The source as people write it: {@code 192.0.2.1:443}, without a port where there is none. */
+  public String sourceText() {
+    return endpoint(source, sourcePort, protocol);
+  }
+
+  /** The destination as people write it. */
+  public String destinationText() {
+    return endpoint(destination, destinationPort, protocol);
+  }
+
+  /** Address and port as people write them; IPv6 in brackets (RFC 3986 section 3.2.2). */
+  public static String endpoint(Address address, int port, int protocol) {
+    if (!Protocol.hasPorts(protocol)) {
+      return address.toString();
+    }
+    return address.family() == Family.IPV6 ? "[" + address + "]:" + port : address + ":" + port;
+  }
+
+  /** What kind of packet it is: {@code tcp SYN}, {@code udp}, {@code icmp echo request id 7}. */
+  public String kind() {
+    StringBuilder text = new StringBuilder(Protocol.name(protocol));
+    if (protocol == Protocol.TCP) {
+      appendFlag(text, Packet.SYN, " SYN");
+      appendFlag(text, Packet.FIN, " FIN");
+      appendFlag(text, Packet.RST, " RST");
+      appendFlag(text, Packet.ACK, " ACK");
+    } else if (Icmp.isEchoRequest(icmpType)) {
+      text.append(" echo request id ").append(sourcePort);
+    } else if (Icmp.isEchoReply(icmpType)) {
+      text.append(" echo reply id ").append(destinationPort);
+    }
+    return text.toString();
+  }
+
+  private void appendFlag(StringBuilder text, int flag, String name) {
+    if ((tcpFlags & flag) != 0) {
+      text.append(name);
+    }
+  }
+
+  /** {@code source → destination kind}. */
+  @Override
+  public String toString() {
+    return sourceText() + " → " + destinationText() + " " + kind();
+  }
+}

@@ -1,0 +1,131 @@
+package org.eskerfield.packet;
+
+/**
+ * The header of one packet on its way, open to rewriting.
+ *
+ * <p>Plain primitives, because the engine rewrites them in place and must not allocate for a packet
+ * of a known session. Where TCP and UDP have ports, an ICMP query has its identifier (RFC 5508
+ * section 3.1): in a request it stands as {@code sourcePort}, in a reply as {@code
+ * destinationPort}, and the other one is 0. Seen so, a reply mirrors its request in every protocol.
+ * Protocols without either have 0 in both.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class Packet {
+  /** TCP flag: no more data from the sender (RFC 9293). */
+  public static final int FIN = 1;
+
+  /** TCP flag: synchronize, the opening of a connection. */
+  public static final int SYN = 2;
+
+  /** TCP flag: the connection is reset. */
+  public static final int RST = 4;
+
+  /** TCP flag: the acknowledgement field counts. */
+  public static final int ACK = 16;
+
+  /** The hop count that hosts start with here. */
+  public static final int INITIAL_TTL = 64;
+
+  /** The family of both addresses. */
+  public final Family family;
+
+  /** Source address, upper half; see {@link Address#high}. */
+  public long sourceHigh;
+
+  /** Source address, lower half. */
+  public long sourceLow;
+
+  /** Destination address, upper half. */
+  public long destinationHigh;
+
+  /** Destination address, lower half. */
+  public long destinationLow;
+
+  /** Protocol number, 0 to 255. */
+  public final int protocol;
+
+  /** Source port or the identifier of an ICMP request, 0 to 65535. */
+  public int sourcePort;
+
+  /** Destination port or the identifier of an ICMP reply, 0 to 65535. */
+  public int destinationPort;
+
+  /** ICMP type, or {@link Icmp#NO_TYPE}. */
+  public final int icmpType;
+
+  /** TCP flags, or 0. */
+  public final int tcpFlags;
+
+  /** Time to live (IPv4) or hop limit (IPv6), 0 to 255. */
+  public int ttl = INITIAL_TTL;
+
+  /**
+   * Makes a packet.
+   *
+   * @throws IllegalArgumentException if the addresses are of different families
+   */
+  public Packet(
+      Address source,
+      int sourcePort,
+      Address destination,
+      int destinationPort,
+      int protocol,
+      int icmpType,
+      int tcpFlags) {
+    if (source.family() != destination.family()) {
+      throw new IllegalArgumentException(
+          "one packet has one family, but goes from " + source + " to " + destination);
+    }
+    this.family = source.family();
+    this.protocol = protocol;
+    this.icmpType = icmpType;
+    this.tcpFlags = tcpFlags;
+    rewriteSource(source, sourcePort);
+    rewriteDestination(destination, destinationPort);
+  }
+
+  /** A packet with the same header. */
+  public Packet copy() {
+    Packet copy =
+        new Packet(
+            source(), sourcePort, destination(), destinationPort, protocol, icmpType, tcpFlags);
+    copy.ttl = ttl;
+    return copy;
+  }
+
+  /** The source address as an object. */
+  public Address source() {
+    return new Address(family, sourceHigh, sourceLow);
+  }
+
+  /** The destination address as an object. */
+  public Address destination() {
+    return new Address(family, destinationHigh, destinationLow);
+  }
+
+  /** Replaces source address and port. */
+  public void rewriteSource(Address address, int port) {
+    sourceHigh = address.high();
+    sourceLow = address.low();
+    sourcePort = port;
+  }
+
+  /** Replaces destination address and port. */
+  public void rewriteDestination(Address address, int port) {
+    destinationHigh = address.high();
+    destinationLow = address.low();
+    destinationPort = port;
+  }
+
+  /** Whether this is a TCP segment that opens a connection: SYN without ACK or RST. */
+  public boolean opensTcp() {
+    return protocol == Protocol.TCP && (tcpFlags & (SYN | ACK | RST)) == SYN;
+  }
+
+  /** The header as it is now, unchanging. */
+  public Header header() {
+    return new Header(
+        source(), sourcePort, destination(), destinationPort, protocol, icmpType, tcpFlags, ttl);
+  }
+}

@@ -1,0 +1,22 @@
+package org.eskerfield.trace;
+
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * One end of a packet.
+ *
+ * @param name the host or device; null where only the address is known
+ * @param address its address
+ * @param port its port, or 0 where the protocol has none
+ * @param protocol the protocol number
+ */
+public record Endpoint(@Nullable String name, Address address, int port, int protocol) {
+  /** Name and address as people write them. */
+  @Override
+  public String toString() {
+    String text = Header.endpoint(address, port, protocol);
+    return name == null || name.equals(address.toString()) ? text : name + " " + text;
+  }
+}

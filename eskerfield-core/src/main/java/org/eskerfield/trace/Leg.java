@@ -1,0 +1,36 @@
+package org.eskerfield.trace;
+
+import java.util.List;
+import org.eskerfield.model.Interface;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What happened to a packet at one host or device, or on the internet.
+ *
+ * @param where the name of the host or device, or {@code the internet}
+ * @param kind which of the three it is
+ * @param arriving the interface of a device by which the packet came, or null
+ * @param leaving the interface of a device by which it left, or null
+ * @param decisions in the order in which they were made; at least one
+ */
+public record Leg(
+    String where,
+    Kind kind,
+    @Nullable Interface arriving,
+    @Nullable Interface leaving,
+    List<Decision> decisions) {
+  /** What a leg is at. */
+  public enum Kind {
+    /** An end system. */
+    HOST,
+    /** A router or firewall. */
+    DEVICE,
+    /** The internet between hosts and carrier links. */
+    INTERNET
+  }
+
+  /** Copies the list. */
+  public Leg {
+    decisions = List.copyOf(decisions);
+  }
+}

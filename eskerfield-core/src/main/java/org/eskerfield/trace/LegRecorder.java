@@ -1,0 +1,79 @@
+package org.eskerfield.trace;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.engine.Match;
+import org.eskerfield.engine.Narrator;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
+import org.jspecify.annotations.Nullable;
+
+/** Writes down the decisions of one leg, with the header before and after each. */
+final class LegRecorder implements Narrator {
+  private final String where;
+  private final Leg.Kind kind;
+  private final Wording wording;
+  private final @Nullable Interface arriving;
+  private final List<Decision> decisions = new ArrayList<>();
+  private @Nullable Interface leaving;
+  private Header last;
+  private @Nullable NearMiss near;
+
+  LegRecorder(
+      String where, Leg.Kind kind, Wording wording, @Nullable Interface arriving, Packet packet) {
+    this.where = where;
+    this.kind = kind;
+    this.wording = wording;
+    this.arriving = arriving;
+    this.last = packet.header();
+  }
+
+  @Override
+  public void nearly(Placed rule, Set<Match.Field> fields) {
+    near = new NearMiss(rule, fields, wording.nearMiss(rule, fields, last));
+  }
+
+  @Override
+  public void decided(Ruling ruling, @Nullable Placed by, Packet packet) {
+    Header now = packet.header();
+    if (ruling == Ruling.ROUTED) {
+      leaving = by instanceof Route route ? route.leaving() : (Interface) by;
+    }
+    add(ruling, by, now, wording.decision(ruling, by, last, now, near, arriving, leaving));
+  }
+
+  /** Adds a decision of a host or of the internet, in these words. */
+  void say(Ruling ruling, @Nullable Placed by, Packet packet, String text) {
+    add(ruling, by, packet.header(), text);
+  }
+
+  private void add(Ruling ruling, @Nullable Placed by, Header now, String text) {
+    decisions.add(new Decision(ruling, text, by, isLogged(ruling, by), near, last, now));
+    if (ruling.ends() != null && kind == Leg.Kind.DEVICE) {
+      leaving = null;
+    }
+    last = now;
+    near = null;
+  }
+
+  private static boolean isLogged(Ruling ruling, @Nullable Placed by) {
+    if (by instanceof AccessRule rule) {
+      return rule.log();
+    }
+    return ruling == Ruling.ADMITTED
+        && by instanceof DestinationRule rule
+        && rule.admit() != null
+        && rule.admit().log();
+  }
+
+  Leg leg() {
+    return new Leg(where, kind, arriving, leaving, decisions);
+  }
+}

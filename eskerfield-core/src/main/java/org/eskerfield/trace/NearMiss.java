@@ -1,0 +1,14 @@
+package org.eskerfield.trace;
+
+import java.util.Set;
+import org.eskerfield.engine.Match;
+import org.eskerfield.model.Placed;
+
+/**
+ * A rule that would have matched but for a few fields.
+ *
+ * @param rule the access rule or translation rule
+ * @param fields the fields that kept it from matching; at least one, in the order of their type
+ * @param text the same in words, with the values on both sides
+ */
+public record NearMiss(Placed rule, Set<Match.Field> fields, String text) {}

@@ -1,0 +1,46 @@
+package org.eskerfield.trace;
+
+import java.time.ZonedDateTime;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Named;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
+
+/**
+ * What a trace is asked: what becomes of this sender's packet?
+ *
+ * @param sender a {@link Host} or a {@link Device}
+ * @param source the address that it sends from; one of its own
+ * @param to the address that it tries; of the same family
+ * @param probe what it tries there
+ * @param sourcePort its port, or the identifier of its ping, 0 to 65535; not used by other
+ *     protocols
+ * @param at the moment, in the time zone of the site
+ */
+public record Question(
+    Named sender, Address source, Address to, Probe probe, int sourcePort, ZonedDateTime at) {
+  /** The source port where none is chosen, out of the dynamic range of RFC 6335. */
+  public static final int DEFAULT_SOURCE_PORT = 50000;
+
+  /** Checks that sender, families and ports fit. */
+  public Question {
+    if (!(sender instanceof Host) && !(sender instanceof Device)) {
+      throw new IllegalArgumentException("only hosts and devices send, not " + sender.name());
+    }
+    if (source.family() != to.family()) {
+      throw new IllegalArgumentException(
+          source + " cannot speak to " + to + ": they are of different families");
+    }
+    if (Protocol.isIcmp(probe.protocol())
+        && (probe.protocol() == Protocol.ICMP)
+            != (to.family() == org.eskerfield.packet.Family.IPV4)) {
+      throw new IllegalArgumentException(
+          Protocol.name(probe.protocol()) + " is not the ICMP of " + to.family());
+    }
+    if (sourcePort < 0 || sourcePort > PortSet.HIGHEST) {
+      throw new IllegalArgumentException("source port " + sourcePort + " is outside 0-65535");
+    }
+  }
+}

@@ -1,0 +1,34 @@
+package org.eskerfield.trace;
+
+import java.util.List;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.model.Placed;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What became of a packet, there and back.
+ *
+ * @param question what was asked
+ * @param outcome how it ended
+ * @param reason why, in one sentence without the place in the file
+ * @param decidedBy the rule, list, route or interface that decided the outcome, or null
+ * @param deliveredTo who received the request; null if nobody did
+ * @param seenAs the sender as the receiver saw it; null if nobody received the request
+ * @param request the legs of the request; at least one
+ * @param reply the legs of the reply; empty if there was none
+ */
+public record Trace(
+    Question question,
+    Outcome outcome,
+    String reason,
+    @Nullable Placed decidedBy,
+    @Nullable Endpoint deliveredTo,
+    @Nullable Endpoint seenAs,
+    List<Leg> request,
+    List<Leg> reply) {
+  /** Copies the lists. */
+  public Trace {
+    request = List.copyOf(request);
+    reply = List.copyOf(reply);
+  }
+}

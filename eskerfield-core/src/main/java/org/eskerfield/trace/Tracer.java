@@ -1,0 +1,45 @@
+package org.eskerfield.trace;
+
+import java.util.LinkedHashMap;
+import java.util.Map;
+import org.eskerfield.engine.DeviceMachine;
+import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Site;
+
+/**
+ * Follows packets through a site. Compiles the devices once; every trace starts with empty tables,
+ * so that the same question always has the same answer.
+ *
+ * <p>Safe for use by several threads.
+ */
+public final class Tracer {
+  private final Site site;
+  private final Map<Device, DeviceProgram> programs = new LinkedHashMap<>();
+
+  private Tracer(Site site) {
+    this.site = site;
+    for (Device device : site.devices().values()) {
+      programs.put(device, DeviceProgram.compile(site, device));
+    }
+  }
+
+  /** A tracer for a site. */
+  public static Tracer of(Site site) {
+    return new Tracer(site);
+  }
+
+  /** The site. */
+  public Site site() {
+    return site;
+  }
+
+  /** Follows the packet of the question to its end, and the reply back. */
+  public Trace trace(Question question) {
+    VirtualClock clock = new VirtualClock(question.at());
+    Map<Device, DeviceMachine> machines = new LinkedHashMap<>();
+    programs.forEach((device, program) -> machines.put(device, new DeviceMachine(program, clock)));
+    return new Exchange(site, machines, question).run();
+  }
+}

@@ -1,0 +1,365 @@
+package org.eskerfield.trace;
+
+import java.time.ZonedDateTime;
+import java.time.format.DateTimeFormatter;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.Set;
+import org.eskerfield.engine.Match;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Puts decisions into words. Every text is a predicate ("drops it: ..."), so that the name of the
+ * node in front of it makes a sentence.
+ */
+final class Wording {
+  private static final DateTimeFormatter TIME =
+      DateTimeFormatter.ofPattern("EEEE d MMMM yyyy HH:mm", Locale.ENGLISH);
+
+  private final Site site;
+  private final ZonedDateTime now;
+
+  Wording(Site site, ZonedDateTime now) {
+    this.site = site;
+    this.now = now;
+  }
+
+  /** Name and address where the address belongs to a host or device, else the address. */
+  String who(Address address) {
+    Host host = site.hostAt(address);
+    Device device = site.deviceAt(address);
+    Named named = host != null ? host : device;
+    return named == null ? address.toString() : named.name() + " (" + address + ")";
+  }
+
+  /** How a message calls a rule, list, route or interface. */
+  static String label(Placed thing) {
+    if (thing instanceof TranslationRule rule) {
+      return rule.kind() + " rule '" + rule.name() + "'";
+    }
+    if (thing instanceof AccessRule rule) {
+      return "access rule '" + rule.name() + "'";
+    }
+    if (thing instanceof AccessList list) {
+      return "list '" + list.name() + "'";
+    }
+    if (thing instanceof OwnService own) {
+      return "own service " + own.service().text();
+    }
+    if (thing instanceof Interface own) {
+      return "interface " + own.name();
+    }
+    if (thing instanceof Route route) {
+      return "route to " + route.to();
+    }
+    return thing instanceof Named named ? named.name() : "stance";
+  }
+
+  String decision(
+      Ruling ruling,
+      @Nullable Placed by,
+      Header before,
+      Header after,
+      @Nullable NearMiss near,
+      @Nullable Interface arriving,
+      @Nullable Interface leaving) {
+    String to = after.destinationText();
+    Address source = after.source();
+    String label = by == null ? "" : label(by);
+    String nearly = near == null ? "" : "; " + near.text();
+    return switch (ruling) {
+      case ARRIVED -> "takes it in on " + label;
+      case INTERFACE_DOWN -> "cannot take it in: " + label + state(by);
+      case SOURCE_IS_OWN -> "drops it: its source " + source + " is the device's own address";
+      case SOURCE_IMPOSSIBLE -> "drops it: no packet may come from " + source;
+      case SOURCE_BY_OTHER_WAY ->
+          "drops it: it came in on "
+              + label
+              + ", but the way back to "
+              + source
+              + " leads elsewhere (verify-source)";
+      case NOT_FORWARDED ->
+          "drops it: "
+              + after.destination()
+              + " is a broadcast, network or multicast address, which no router forwards";
+      case SESSION_KNOWN -> "knows its session";
+      case BINDING_KNOWN -> "knows the binding of " + to + ", made by " + label;
+      case BINDING_FILTERED ->
+          "drops it: whoever uses " + to + " now has never spoken to " + who(source);
+      case FLOW_IS_NEW -> "knows no session for it: a new flow";
+      case DESTINATION_TRANSLATED ->
+          "changes the destination " + before.destinationText() + " to " + to + " by " + label;
+      case DESTINATION_RESTORED ->
+          "changes the destination "
+              + before.destinationText()
+              + " to "
+              + to
+              + ", as its session says";
+      case DESTINATION_KEPT -> "keeps the destination " + to + nearly;
+      case DESTINATION_UNMATCHED ->
+          "drops it: "
+              + after.destination()
+              + " is an address of translation rules, and none of them takes this packet"
+              + nearly;
+      case DEVICE_ACCEPTED_BY_RULE, ACCEPTED_BY_RULE -> "accepts it by " + label;
+      case DEVICE_ACCEPTED_OTHERWISE, ACCEPTED_OTHERWISE ->
+          "accepts it: no rule of " + label + " matches, and that accepts the rest";
+      case DEVICE_ANSWERS -> "takes it for itself: " + label;
+      case DEVICE_RECEIVES -> "gets the reply to its own packet";
+      case DEVICE_SERVICE_CLOSED ->
+          "drops it: "
+              + label
+              + " is open to "
+              + from(((OwnService) required(by)).from())
+              + " only, and this is from "
+              + who(source);
+      case DEVICE_NOT_ADMITTED ->
+          "drops it: "
+              + after.destination()
+              + " is its own address, and neither a translation rule"
+              + " nor an own service takes "
+              + service(after);
+      case DEVICE_REFUSES ->
+          "refuses it: "
+              + after.destination()
+              + " is its own address, and it runs no "
+              + service(after);
+      case ROUTED -> routed(by, after, leaving);
+      case HOPS_USED_UP -> "drops it: its hop count is used up, so it was going in circles";
+      case NO_ROUTE -> "has no route to " + after.destination();
+      case ROUTE_DOWN ->
+          "cannot send it on: the way to "
+              + after.destination()
+              + " leads over "
+              + label
+              + state(by);
+      case ROUTE_DISCARDS -> "throws it away, as its " + label + " says";
+      case ADMITTED -> "lets it in: " + label + " admits " + admitted(by);
+      case NOT_ADMITTED ->
+          "drops it: "
+              + label
+              + " admits only "
+              + admitted(by)
+              + (near == null ? "" : ", and " + actual(near.fields(), after));
+      case DROPPED_BY_RULE -> "drops it by " + label;
+      case REJECTED_BY_RULE -> "rejects it by " + label;
+      case DROPPED_OTHERWISE -> "drops it: no rule of " + label + " accepts it" + nearly;
+      case REJECTED_OTHERWISE -> "rejects it: no rule of " + label + " accepts it" + nearly;
+      case ACCEPTED_BY_STANCE ->
+          "accepts it: no list guards the way"
+              + zones(arriving, leaving)
+              + ", its stance is accept";
+      case DROPPED_BY_STANCE ->
+          "drops it: no list guards the way" + zones(arriving, leaving) + ", its stance is drop";
+      case REJECTED_BY_STANCE ->
+          "rejects it: no list guards the way"
+              + zones(arriving, leaving)
+              + ", its stance is reject";
+      case SOURCE_TRANSLATED ->
+          "changes the source "
+              + before.sourceText()
+              + " to "
+              + after.sourceText()
+              + identifier(before, after)
+              + " by "
+              + label;
+      case SOURCE_RESTORED ->
+          "changes the source "
+              + before.sourceText()
+              + " to "
+              + after.sourceText()
+              + ", as its session says";
+      case SOURCE_KEPT -> "keeps the source " + after.sourceText();
+      case CANNOT_SHARE ->
+          "drops it: "
+              + label
+              + " tells senders apart by port, and "
+              + Protocol.name(after.protocol())
+              + " has none";
+      case PORTS_USED_UP -> "has no port left for it: " + label + " has given out every one";
+      case SESSION_RECORDED -> "remembers the session for the replies";
+      case SESSION_NOT_NEEDED -> "forwards it without remembering a session";
+      case NOT_AN_OPENING -> "drops it: it belongs to no session and does not open one";
+      default -> throw new IllegalArgumentException(ruling + " is no decision of a device");
+    };
+  }
+
+  private static Placed required(@Nullable Placed by) {
+    if (by == null) {
+      throw new IllegalArgumentException("this decision has somebody who made it");
+    }
+    return by;
+  }
+
+  private static String state(@Nullable Placed by) {
+    if (!(by instanceof Interface own)) {
+      return "";
+    }
+    return own.state() == Interface.State.NO_LINK ? " has no link" : " is " + own.state();
+  }
+
+  private static String identifier(Header before, Header after) {
+    return Icmp.isEchoRequest(after.icmpType()) && before.sourcePort() != after.sourcePort()
+        ? " (identifier " + before.sourcePort() + " to " + after.sourcePort() + ")"
+        : "";
+  }
+
+  private static String routed(@Nullable Placed by, Header after, @Nullable Interface leaving) {
+    if (by instanceof Route route) {
+      return "routes it out of "
+          + (leaving == null ? "nowhere" : leaving.name())
+          + " via "
+          + route.via()
+          + ": "
+          + label(route);
+    }
+    Interface own = (Interface) required(by);
+    return "routes it out of "
+        + own.name()
+        + ": "
+        + after.destination()
+        + " is on network "
+        + own.network().name();
+  }
+
+  private static String zones(@Nullable Interface arriving, @Nullable Interface leaving) {
+    return arriving == null || leaving == null
+        ? ""
+        : " from " + arriving.network().zone() + " to " + leaving.network().zone();
+  }
+
+  private static String from(List<AddressTerm> terms) {
+    return terms.isEmpty() ? "anybody" : joined(terms.stream().map(AddressTerm::text).toList());
+  }
+
+  private static String joined(List<String> texts) {
+    return String.join(", ", texts);
+  }
+
+  private static String admitted(@Nullable Placed by) {
+    Admission admit = ((DestinationRule) required(by)).admit();
+    if (admit == null) {
+      throw new IllegalArgumentException(required(by).place() + " admits nobody");
+    }
+    Schedule when = admit.when();
+    return from(admit.from()) + (when == null ? "" : " within " + hours(when));
+  }
+
+  private static String hours(Schedule when) {
+    List<String> windows = when.windows().stream().map(Schedule.Window::text).toList();
+    return "'" + when.name() + "' (" + String.join("; ", windows) + ")";
+  }
+
+  /** Protocol and port of a request, as a site file writes them. */
+  private static String service(Header header) {
+    return Probe.of(header.protocol(), header.destinationPort()).echo()
+        ? "ping"
+        : Icmp.isEchoRequest(header.icmpType())
+            ? "ping"
+            : Probe.of(header.protocol(), header.destinationPort()).toString();
+  }
+
+  private String actual(Set<Match.Field> fields, Header packet) {
+    List<String> texts = new ArrayList<>();
+    for (Match.Field field : fields) {
+      texts.add(
+          switch (field) {
+            case ARRIVING -> "this came in elsewhere";
+            case SOURCE -> "this is from " + who(packet.source());
+            case DESTINATION -> "this is for " + who(packet.destination());
+            case SERVICE -> "this is " + service(packet);
+            case SOURCE_PORT -> "this is from port " + packet.sourcePort();
+            case SCHEDULE -> "it is " + TIME.format(now);
+          });
+    }
+    return String.join(" and ", texts);
+  }
+
+  String nearMiss(Placed rule, Set<Match.Field> fields, Header packet) {
+    List<String> asked = new ArrayList<>();
+    for (Match.Field field : fields) {
+      asked.add(
+          switch (field) {
+            case ARRIVING -> "on " + ((DestinationRule) rule).arriving().text();
+            case SOURCE -> "from " + from(sources(rule));
+            case DESTINATION -> "to " + from(((AccessRule) rule).to());
+            case SERVICE ->
+                "for " + joined(services(rule).stream().map(ServiceTerm::text).toList());
+            case SOURCE_PORT -> "from port " + ((AccessRule) rule).sourcePorts();
+            case SCHEDULE -> "within " + hours(schedule((AccessRule) rule));
+          });
+    }
+    String takes = rule instanceof AccessRule ? " accepts only " : " takes only ";
+    return label(rule) + takes + String.join(" and ", asked) + ", and " + actual(fields, packet);
+  }
+
+  private static Schedule schedule(AccessRule rule) {
+    Schedule when = rule.when();
+    if (when == null) {
+      throw new IllegalArgumentException(rule.place() + " has no schedule to miss");
+    }
+    return when;
+  }
+
+  private static List<AddressTerm> sources(Placed rule) {
+    return rule instanceof AccessRule access ? access.from() : ((DestinationRule) rule).from();
+  }
+
+  private static List<ServiceTerm> services(Placed rule) {
+    return rule instanceof AccessRule access
+        ? access.services()
+        : ((DestinationRule) rule).services();
+  }
+
+  /** The reason of a packet that was answered. */
+  static String answered(Endpoint receiver, Endpoint seenAs, String what, List<Leg> request) {
+    StringBuilder text = new StringBuilder(receiver.toString());
+    text.append(" answers").append(what);
+    String join = ": ";
+    boolean sourceChanged = false;
+    for (Leg leg : request) {
+      for (Decision decision : leg.decisions()) {
+        Placed by = decision.by();
+        String verb =
+            switch (decision.ruling()) {
+              case DESTINATION_TRANSLATED -> " leads there";
+              case ADMITTED, ACCEPTED_BY_RULE -> " lets it in";
+              default -> "";
+            };
+        sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;
+        if (by != null && !verb.isEmpty()) {
+          text.append(join).append(label(by)).append(verb);
+          join = ", ";
+        }
+      }
+    }
+    if (sourceChanged) {
+      text.append(join.equals(": ") ? ", and" : "; it")
+          .append(" sees the sender as ")
+          .append(seenAs.toString());
+    }
+    return text.toString();
+  }
+}

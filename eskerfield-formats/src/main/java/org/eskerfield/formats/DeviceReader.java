@@ -1,0 +1,624 @@
+package org.eskerfield.formats;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import org.eskerfield.formats.yaml.Node;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
+
+/** Reads one device of a site file: its interfaces, routes, services, rules and lists. */
+final class DeviceReader {
+  private static final String BY_CARRIER = "assigned by the carrier";
+
+  private final SiteReader site;
+  private final Problems problems;
+  private final Terms terms;
+  private final Node.Scalar name;
+  private final Fields fields;
+  private final Map<String, Interface> interfaces = new LinkedHashMap<>();
+
+  /** Whether every interface could be read; if not, names of interfaces prove nothing. */
+  private boolean interfacesComplete = true;
+
+  DeviceReader(SiteReader site, Node.Scalar name, Fields fields) {
+    this.site = site;
+    this.problems = site.problems();
+    this.terms = site.terms();
+    this.name = name;
+    this.fields = fields;
+  }
+
+  /** The device; null if it has no interface that could be read. */
+  @Nullable Device read() {
+    readInterfaces();
+    Stance stance = stance();
+    List<Route> routes = routes();
+    List<OwnService> services = services();
+    List<TranslationRule> translation = translation();
+    List<AccessList> access = access();
+    if (interfaces.isEmpty()) {
+      if (fields.has("interfaces") && fields.named("interfaces").isEmpty()) {
+        problems.add(
+            fields.place("interfaces"),
+            "device '" + name.text() + "' has no interface",
+            "describe at least one");
+      }
+      return null;
+    }
+    return new Device(
+        name.text(),
+        stance,
+        "original".equals(fields.text("access-sees")),
+        fields.isTrue("verify-source", false),
+        List.copyOf(interfaces.values()),
+        routes,
+        services,
+        translation,
+        access,
+        fields.text("note"),
+        name.place());
+  }
+
+  // Interfaces.
+
+  private void readInterfaces() {
+    interfacesComplete = fields.has("interfaces");
+    for (Fields.NamedNode named : fields.named("interfaces")) {
+      Fields own = fields.children(named.value()).get(0);
+      Network network = site.network(own.scalar("on"));
+      String who = "interface '" + named.name().text() + "' of " + name.text();
+      boolean byCarrier = BY_CARRIER.equals(own.text("at"));
+      if (byCarrier && !own.has("now")) {
+        problems.add(
+            own.place("at"),
+            who + " needs 'now': it says which address the carrier has assigned at the moment",
+            "add now: 198.51.100.140, or whatever it is");
+      } else if (!byCarrier && own.has("now")) {
+        problems.add(
+            own.place("now"),
+            who + " has 'now', but its address is not assigned by the carrier",
+            "take 'now' away, or write at: " + BY_CARRIER);
+      }
+      List<Node.Scalar> texts = own.texts(byCarrier ? "now" : "at");
+      List<Address> addresses = terms.literals(texts);
+      if (network == null || addresses.isEmpty()) {
+        interfacesComplete = false;
+        continue;
+      }
+      for (Node.Scalar text : texts) {
+        site.checkOn(network, text, who);
+      }
+      for (int i = 0; i < addresses.size(); i++) {
+        site.hold(network.name(), addresses.get(i), who, texts.get(Math.min(i, texts.size() - 1)));
+      }
+      String state = own.text("state");
+      interfaces.put(
+          named.name().text(),
+          new Interface(
+              named.name().text(),
+              network,
+              addresses,
+              byCarrier ? Assignment.BY_CARRIER : Assignment.FIXED,
+              state == null
+                  ? Interface.State.UP
+                  : Interface.State.valueOf(state.toUpperCase(Locale.ROOT).replace(' ', '_')),
+              own.text("note"),
+              named.name().place()));
+    }
+    for (Interface own : interfaces.values()) {
+      reportAmbiguousName(own);
+    }
+  }
+
+  /** An interface may have the name of its zone only where it is the zone's only one here. */
+  private void reportAmbiguousName(Interface own) {
+    if (terms.isZone(own.name())
+        && (!own.network().zone().equals(own.name()) || inZone(own.name()).size() > 1)) {
+      problems.add(
+          own,
+          "interface '" + own.name() + "' has the name of a zone that is not just this interface",
+          "rename the interface or the zone, so that rules can tell them apart");
+    }
+  }
+
+  private List<Interface> inZone(String zone) {
+    return interfaces.values().stream().filter(i -> i.network().zone().equals(zone)).toList();
+  }
+
+  private @Nullable InterfaceTerm interfaceTerm(Node.@Nullable Scalar scalar) {
+    if (scalar == null) {
+      return null;
+    }
+    String text = scalar.text();
+    Interface own = interfaces.get(text);
+    List<Interface> meant =
+        own != null
+            ? List.of(own)
+            : text.equals(Site.ANY) ? List.copyOf(interfaces.values()) : inZone(text);
+    if (!meant.isEmpty()) {
+      return new InterfaceTerm(text, meant, scalar.place());
+    }
+    if (!interfacesComplete) {
+      return null;
+    }
+    if (terms.isZone(text)) {
+      problems.add(
+          scalar,
+          "device '" + name.text() + "' has no interface in zone '" + text + "'",
+          "name one of its interfaces: " + String.join(", ", interfaces.keySet()));
+    } else {
+      List<String> candidates = new ArrayList<>(interfaces.keySet());
+      candidates.addAll(terms.zones());
+      terms.undefined(scalar, "interface of " + name.text() + " and no zone", text, candidates);
+    }
+    return null;
+  }
+
+  // Stance, routes, own services.
+
+  private Stance stance() {
+    Node node = fields.node("stance");
+    if (!(node instanceof Node.Mapping mapping)) {
+      Action action = action(fields.text("stance"));
+      return new Stance(action, List.of(), fields.place("stance"));
+    }
+    Action otherwise = Action.DROP;
+    boolean said = false;
+    List<Stance.Pair> pairs = new ArrayList<>();
+    for (Node.Entry entry : mapping.entries()) {
+      String key = entry.key().text();
+      Action action = action(entry.value() instanceof Node.Scalar scalar ? scalar.text() : null);
+      int to = key.indexOf(" to ");
+      if (key.equals("otherwise")) {
+        otherwise = action;
+        said = true;
+      } else if (to > 0) {
+        String from = key.substring(0, to);
+        String into = key.substring(to + " to ".length());
+        checkZone(entry.key(), from);
+        checkZone(entry.key(), into);
+        pairs.add(new Stance.Pair(from, into, action, entry.key().place()));
+      }
+    }
+    if (!said) {
+      problems.add(
+          fields.place("stance"),
+          "the stance of '"
+              + name.text()
+              + "' needs 'otherwise': it says what becomes of every"
+              + " other way",
+          "add otherwise: drop");
+    }
+    return new Stance(otherwise, pairs, fields.place("stance"));
+  }
+
+  private void checkZone(Placed at, String zone) {
+    if (!zone.equals(Site.ANY) && !terms.isZone(zone)) {
+      terms.undefined(at, "zone", zone, List.copyOf(terms.zones()));
+    }
+  }
+
+  private static Action action(@Nullable String text) {
+    return "accept".equals(text)
+        ? Action.ACCEPT
+        : "reject".equals(text) ? Action.REJECT : Action.DROP;
+  }
+
+  private List<Route> routes() {
+    List<Route> routes = new ArrayList<>();
+    for (Fields route : fields.children("routes")) {
+      Node.Scalar via = route.scalar("via");
+      Address next = via == null ? null : terms.literal(via, via.text());
+      Interface leaving = next == null || via == null ? null : nextTo(next, via);
+      boolean discards = route.isTrue("discard", false);
+      if (route.has("discard") && !discards) {
+        problems.add(
+            route.place("discard"), "'discard' can only be true", "write via: and the next router");
+      }
+      String preference = route.text("preference");
+      for (Prefix to : routedTo(route.scalar("to"), next, discards)) {
+        if (discards || leaving != null) {
+          routes.add(
+              new Route(
+                  to,
+                  next,
+                  leaving,
+                  preference == null ? Route.DEFAULT_PREFERENCE : Integer.decode(preference),
+                  route.text("note"),
+                  route.place()));
+        }
+      }
+    }
+    return routes;
+  }
+
+  private @Nullable Interface nextTo(Address next, Placed at) {
+    for (Interface own : interfaces.values()) {
+      if (own.network().prefixOf(next) != null) {
+        if (own.addresses().contains(next)) {
+          problems.add(
+              at,
+              "the next router " + next + " is '" + name.text() + "' itself",
+              "write the address of the other router");
+        }
+        return own;
+      }
+    }
+    if (interfacesComplete) {
+      problems.add(
+          at,
+          "the next router " + next + " is on no network of '" + name.text() + "'",
+          "write an address on "
+              + String.join(
+                  ", ", interfaces.values().stream().map(i -> i.network().name()).toList()));
+    }
+    return null;
+  }
+
+  private List<Prefix> routedTo(
+      Node.@Nullable Scalar to, @Nullable Address next, boolean discards) {
+    if (to == null) {
+      return List.of();
+    }
+    List<Prefix> prefixes = new ArrayList<>();
+    Network network = site.networks().get(to.text());
+    if (network != null) {
+      prefixes.addAll(network.prefixes());
+    } else if (to.text().equals(Site.ANY)) {
+      for (Family family : Family.values()) {
+        prefixes.add(new Prefix(Address.lowest(family), 0));
+      }
+    } else if (Literals.looksLikeAddress(to.text())) {
+      try {
+        prefixes.add(
+            to.text().indexOf('/') < 0
+                ? Prefix.of(Literals.address(to.text()))
+                : Literals.prefix(to.text()));
+      } catch (BadLiteralException e) {
+        problems.add(to, e.message(), e.remedy());
+      }
+      if (next != null
+          && !prefixes.isEmpty()
+          && prefixes.get(0).first().family() != next.family()) {
+        problems.add(
+            to,
+            "the prefix "
+                + to.text()
+                + " and the next router "
+                + next
+                + " are of different families",
+            "write both in the same");
+      }
+    } else {
+      terms.undefined(to, "network", to.text(), List.copyOf(site.networks().keySet()));
+    }
+    // A route serves the family of its next router.
+    return prefixes.stream()
+        .filter(p -> discards || (next != null && p.first().family() == next.family()))
+        .toList();
+  }
+
+  private List<OwnService> services() {
+    List<OwnService> services = new ArrayList<>();
+    for (Fields own : fields.children("services")) {
+      List<AddressTerm> from = terms.addresses(own.texts("from"), false);
+      for (ServiceTerm service : terms.services(own.texts("service"))) {
+        services.add(new OwnService(service, from, own.text("note"), own.place()));
+      }
+    }
+    return services;
+  }
+
+  // Translation.
+
+  private List<TranslationRule> translation() {
+    List<TranslationRule> rules = new ArrayList<>();
+    for (Fields rule : fields.children("translation")) {
+      TranslationRule read =
+          rule.has("destination") ? destination(rule) : rule.has("shared") ? shared(rule) : null;
+      if (read != null) {
+        rules.add(read);
+      }
+    }
+    return rules;
+  }
+
+  private @Nullable SharedRule shared(Fields rule) {
+    List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
+    List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
+    InterfaceTerm leaving = interfaceTerm(rule.scalar("leaving"));
+    String title = rule.text("shared");
+    return title == null || leaving == null
+        ? null
+        : new SharedRule(
+            title,
+            from,
+            to,
+            leaving,
+            rule.isTrue("disabled", false),
+            rule.text("note"),
+            rule.place());
+  }
+
+  private @Nullable DestinationRule destination(Fields rule) {
+    InterfaceTerm arriving = interfaceTerm(rule.scalar("arriving"));
+    List<AddressTerm> from = terms.addresses(rule.texts("from"), false);
+    Admission admit = admission(rule);
+    Node.Scalar at = rule.scalar("at");
+    DestinationRule.External external = null;
+    List<ServiceTerm> services = new ArrayList<>();
+    if (at != null) {
+      String[] words = at.text().split("\\s+", 2);
+      external = external(at, words[0]);
+      if (words.length == 2) {
+        ServiceTerm service = terms.service(at, words[1]);
+        if (service != null) {
+          services.add(service);
+        }
+      }
+    }
+    Node.Scalar becomes = rule.scalar("becomes");
+    if (becomes == null) {
+      return null;
+    }
+    String[] words = becomes.text().split("\\s+", 2);
+    AddressTerm host = target(becomes, words[0]);
+    Address internal = host == null ? null : internal(becomes, host);
+    PortSet ports = words.length == 2 ? targetPorts(becomes, words[1]) : null;
+    if (at != null && at.text().indexOf(' ') >= 0 && services.isEmpty()) {
+      return null;
+    }
+    if (ports != null) {
+      checkWidths(becomes, services, ports);
+    }
+    String title = rule.text("destination");
+    if (title == null || arriving == null || external == null || host == null || internal == null) {
+      return null;
+    }
+    return new DestinationRule(
+        title,
+        arriving,
+        from,
+        external,
+        services,
+        host,
+        internal,
+        ports,
+        admit,
+        rule.isTrue("disabled", false),
+        rule.text("note"),
+        rule.place());
+  }
+
+  private DestinationRule.@Nullable External external(Node.Scalar at, String text) {
+    Interface own = interfaces.get(text);
+    if (own != null) {
+      if (own.address(Family.IPV4) == null) {
+        ipv4Only(at, "interface '" + text + "' has no IPv4 address");
+        return null;
+      }
+      return new DestinationRule.External(null, own, text);
+    }
+    if (Literals.looksLikeAddress(text)) {
+      Address address = terms.literal(at, text);
+      if (address != null && address.family() != Family.IPV4) {
+        ipv4Only(at, "the external address " + address + " is an IPv6 address");
+        return null;
+      }
+      return address == null ? null : new DestinationRule.External(address, null, text);
+    }
+    if (interfacesComplete) {
+      terms.undefined(at, "interface of " + name.text(), text, List.copyOf(interfaces.keySet()));
+    }
+    return null;
+  }
+
+  private void ipv4Only(Placed at, String message) {
+    problems.add(at, message, "translation is for IPv4 only; reach IPv6 hosts by an access rule");
+  }
+
+  private @Nullable AddressTerm target(Node.Scalar becomes, String text) {
+    if (terms.kindOf(text) == AddressTerm.Kind.HOST) {
+      return new AddressTerm(AddressTerm.Kind.HOST, text, AddressSet.NONE, becomes.place());
+    }
+    if (Literals.looksLikeAddress(text)) {
+      Address address = terms.literal(becomes, text);
+      return address == null
+          ? null
+          : new AddressTerm(
+              AddressTerm.Kind.LITERAL, text, AddressSet.of(address), becomes.place());
+    }
+    terms.undefined(becomes, "host", text, terms.namesOf(AddressTerm.Kind.HOST));
+    return null;
+  }
+
+  private @Nullable Address internal(Node.Scalar becomes, AddressTerm target) {
+    Address address;
+    if (target.kind() == AddressTerm.Kind.HOST) {
+      Host host = site.hosts().get(target.text());
+      if (host == null || host.addresses().isEmpty()) {
+        return null; // reported where the host is defined
+      }
+      address = host.address(Family.IPV4);
+    } else {
+      address = target.literal().ranges().get(0).first();
+    }
+    if (address == null || address.family() != Family.IPV4) {
+      ipv4Only(becomes, "'" + target.text() + "' has no IPv4 address");
+      return null;
+    }
+    return address;
+  }
+
+  private @Nullable PortSet targetPorts(Node.Scalar becomes, String text) {
+    try {
+      return Literals.ports(text);
+    } catch (BadLiteralException e) {
+      problems.add(
+          becomes,
+          e.message(),
+          text.indexOf('/') >= 0 ? "write the port alone; the protocol stays" : e.remedy());
+      return null;
+    }
+  }
+
+  /** A range becomes one port, or a range of the same length. */
+  private void checkWidths(Node.Scalar becomes, List<ServiceTerm> services, PortSet ports) {
+    if (services.isEmpty()) {
+      problems.add(
+          becomes,
+          "'becomes' names port " + ports + ", but 'at' names none",
+          "name the external port in 'at', as in uplink " + ports + "/tcp");
+      return;
+    }
+    List<ServicePart> parts = services.get(0).service().parts();
+    PortSet external = parts.get(0).ports();
+    boolean oneRange =
+        external.isRange() && parts.stream().allMatch(part -> part.ports().equals(external));
+    if (ports.size() > 1 && (!oneRange || external.size() != ports.size())) {
+      problems.add(
+          becomes,
+          "the "
+              + ports.size()
+              + " ports "
+              + ports
+              + " cannot take "
+              + (oneRange ? external.size() + " ports " + external : services.get(0).text()),
+          "write one port, or a range as long as that of 'at'");
+    }
+  }
+
+  private @Nullable Admission admission(Fields rule) {
+    if (!rule.has("admit")) {
+      return null;
+    }
+    Node node = rule.node("admit");
+    if (!(node instanceof Node.Mapping)) {
+      List<AddressTerm> from = terms.addresses(rule.texts("admit"), false);
+      return new Admission(from, null, false, rule.place("admit"));
+    }
+    Fields admit = rule.children("admit").get(0);
+    return new Admission(
+        terms.addresses(admit.texts("from"), false),
+        terms.schedule(admit.scalar("when")),
+        admit.isTrue("log", false),
+        rule.place("admit"));
+  }
+
+  // Access.
+
+  private List<AccessList> access() {
+    List<AccessList> lists = new ArrayList<>();
+    for (Fields.NamedNode named : fields.named("access")) {
+      Fields list = fields.children(named.value()).get(0);
+      List<AccessList.Guard> guards = new ArrayList<>();
+      for (Fields guard : list.children("guards")) {
+        AccessList.Guard read = guard(guard);
+        if (read != null) {
+          guards.add(read);
+        }
+      }
+      List<AccessRule> rules = new ArrayList<>();
+      for (Fields rule : list.children("rules")) {
+        AccessRule read = accessRule(rule);
+        if (read != null) {
+          rules.add(read);
+        }
+      }
+      lists.add(
+          new AccessList(
+              named.name().text(),
+              guards,
+              rules,
+              action(list.text("otherwise")),
+              list.isTrue("stateless", false),
+              list.text("note"),
+              named.name().place()));
+    }
+    return lists;
+  }
+
+  private AccessList.@Nullable Guard guard(Fields guard) {
+    boolean toDevice = guard.has("to");
+    InterfaceTerm arriving = interfaceTerm(guard.scalar("arriving"));
+    InterfaceTerm leaving = interfaceTerm(guard.scalar("leaving"));
+    if (toDevice && guard.has("leaving")) {
+      problems.add(
+          guard.place("leaving"),
+          "a way to the device itself leaves nowhere",
+          "take 'leaving' or 'to' away");
+      return null;
+    }
+    if (!toDevice && !guard.has("leaving") && !guard.has("arriving")) {
+      problems.add(
+          guard,
+          "this names no way",
+          "write arriving, leaving or both, each with an interface, a zone or any");
+      return null;
+    }
+    if ((guard.has("arriving") && arriving == null) || (guard.has("leaving") && leaving == null)) {
+      return null;
+    }
+    return new AccessList.Guard(arriving, leaving, toDevice, guard.place());
+  }
+
+  private @Nullable AccessRule accessRule(Fields rule) {
+    String kind =
+        SiteShapes.ACCESS_RULE.oneOf().stream().filter(rule::has).findFirst().orElse(null);
+    List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
+    List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
+    List<ServiceTerm> services = terms.services(rule.texts("service"));
+    PortSet sourcePorts = null;
+    for (Node.Scalar text : rule.texts("source-port")) {
+      try {
+        PortSet ports = Literals.ports(text.text());
+        sourcePorts = sourcePorts == null ? ports : sourcePorts.union(ports);
+      } catch (BadLiteralException e) {
+        problems.add(text, e.message(), e.remedy());
+      }
+    }
+    String title = kind == null ? null : rule.text(kind);
+    return title == null
+        ? null
+        : new AccessRule(
+            action(kind),
+            title,
+            from,
+            to,
+            services,
+            sourcePorts,
+            terms.schedule(rule.scalar("when")),
+            rule.isTrue("log", false),
+            rule.isTrue("disabled", false),
+            rule.text("note"),
+            rule.place());
+  }
+}

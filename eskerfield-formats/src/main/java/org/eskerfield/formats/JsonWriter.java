@@ -1,0 +1,231 @@
+package org.eskerfield.formats;
+
+import com.fasterxml.jackson.core.JsonFactory;
+import com.fasterxml.jackson.core.JsonGenerator;
+import com.fasterxml.jackson.core.util.DefaultIndenter;
+import com.fasterxml.jackson.core.util.DefaultPrettyPrinter;
+import java.io.IOException;
+import java.io.StringWriter;
+import java.io.UncheckedIOException;
+import java.time.format.DateTimeFormatter;
+import java.util.List;
+import java.util.Locale;
+import org.eskerfield.check.Finding;
+import org.eskerfield.engine.Match;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Endpoint;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.NearMiss;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Writes answers as JSON (RFC 8259). The shapes are fixed by {@link Schemas#TRACE} and {@link
+ * Schemas#CHECK}.
+ */
+public final class JsonWriter {
+  private static final JsonFactory FACTORY = new JsonFactory();
+
+  private final JsonGenerator json;
+
+  private JsonWriter(JsonGenerator json) {
+    this.json = json;
+  }
+
+  private interface Body {
+    void write(JsonWriter writer) throws IOException;
+  }
+
+  private static String written(Body body) {
+    StringWriter text = new StringWriter();
+    DefaultPrettyPrinter printer =
+        new DefaultPrettyPrinter()
+            .withObjectIndenter(new DefaultIndenter("  ", "\n"))
+            .withArrayIndenter(new DefaultIndenter("  ", "\n"));
+    try (JsonGenerator json = FACTORY.createGenerator(text)) {
+      json.setPrettyPrinter(printer);
+      body.write(new JsonWriter(json));
+    } catch (IOException e) {
+      throw new UncheckedIOException("writing to memory does not fail", e);
+    }
+    return text.append('\n').toString();
+  }
+
+  /** A trace, as {@link Schemas#TRACE} says, with a line break at the end. */
+  public static String trace(Trace trace) {
+    return written(writer -> writer.write(trace));
+  }
+
+  /** The findings of a check, as {@link Schemas#CHECK} says, with a line break at the end. */
+  public static String check(String site, List<Finding> findings) {
+    return written(writer -> writer.write(site, List.of(), findings));
+  }
+
+  /** The problems of a file that could not be read, in the same shape. */
+  public static String problems(String site, List<Problem> problems) {
+    return written(writer -> writer.write(site, problems, List.of()));
+  }
+
+  private void write(Trace trace) throws IOException {
+    json.writeStartObject();
+    json.writeStringField("outcome", trace.outcome().toString());
+    json.writeStringField("reason", trace.reason());
+    ruleField("decidedBy", trace.decidedBy());
+    endpointField("deliveredTo", "host", trace.deliveredTo());
+    endpointField("seenAs", "host", trace.seenAs());
+    Question question = trace.question();
+    json.writeObjectFieldStart("question");
+    json.writeStringField("from", question.sender().name());
+    json.writeStringField("source", question.source().toString());
+    json.writeStringField("to", question.to().toString());
+    json.writeStringField("service", question.probe().toString());
+    json.writeStringField("at", DateTimeFormatter.ISO_OFFSET_DATE_TIME.format(question.at()));
+    json.writeEndObject();
+    wayField("request", trace.request());
+    wayField("reply", trace.reply());
+    json.writeEndObject();
+  }
+
+  private void endpointField(String name, String who, @Nullable Endpoint endpoint)
+      throws IOException {
+    if (endpoint == null) {
+      json.writeNullField(name);
+      return;
+    }
+    json.writeObjectFieldStart(name);
+    json.writeStringField(who, endpoint.name());
+    json.writeStringField("address", endpoint.address().toString());
+    portField("port", endpoint.port(), Protocol.hasPorts(endpoint.protocol()));
+    json.writeEndObject();
+  }
+
+  private void portField(String name, int port, boolean present) throws IOException {
+    if (present) {
+      json.writeNumberField(name, port);
+    } else {
+      json.writeNullField(name);
+    }
+  }
+
+  private void wayField(String name, List<Leg> legs) throws IOException {
+    json.writeObjectFieldStart(name);
+    json.writeArrayFieldStart("legs");
+    for (Leg leg : legs) {
+      json.writeStartObject();
+      json.writeStringField("where", leg.where());
+      json.writeStringField("kind", leg.kind().name().toLowerCase(Locale.ROOT));
+      json.writeStringField("arriving", leg.arriving() == null ? null : leg.arriving().name());
+      json.writeStringField("leaving", leg.leaving() == null ? null : leg.leaving().name());
+      json.writeArrayFieldStart("decisions");
+      for (Decision decision : leg.decisions()) {
+        write(decision);
+      }
+      json.writeEndArray();
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    json.writeEndObject();
+  }
+
+  private void write(Decision decision) throws IOException {
+    json.writeStartObject();
+    json.writeStringField("step", decision.ruling().step().toString());
+    json.writeStringField("ruling", decision.ruling().code());
+    json.writeStringField("text", decision.text());
+    ruleField("by", decision.by());
+    json.writeBooleanField("logged", decision.logged());
+    NearMiss near = decision.near();
+    if (near == null) {
+      json.writeNullField("nearMiss");
+    } else {
+      json.writeObjectFieldStart("nearMiss");
+      ruleField("rule", near.rule());
+      json.writeArrayFieldStart("fields");
+      for (Match.Field field : near.fields()) {
+        json.writeString(field.name().toLowerCase(Locale.ROOT).replace('_', '-'));
+      }
+      json.writeEndArray();
+      json.writeStringField("text", near.text());
+      json.writeEndObject();
+    }
+    headerField("before", decision.before());
+    headerField("after", decision.after());
+    json.writeEndObject();
+  }
+
+  /** What decided: its name where it has one, and its place where it stands in a file. */
+  private void ruleField(String name, @Nullable Placed rule) throws IOException {
+    if (rule == null) {
+      json.writeNullField(name);
+      return;
+    }
+    json.writeObjectFieldStart(name);
+    json.writeStringField("name", rule instanceof Named named ? named.name() : null);
+    placeField(rule.place());
+    json.writeEndObject();
+  }
+
+  private void placeField(Place place) throws IOException {
+    if (place.line() == 0) {
+      json.writeNullField("place");
+      return;
+    }
+    json.writeObjectFieldStart("place");
+    json.writeStringField("file", place.file());
+    json.writeNumberField("line", place.line());
+    json.writeNumberField("column", place.column());
+    json.writeEndObject();
+  }
+
+  private void headerField(String name, Header header) throws IOException {
+    boolean ports = Protocol.hasPorts(header.protocol());
+    json.writeObjectFieldStart(name);
+    json.writeStringField("source", header.source().toString());
+    portField("sourcePort", header.sourcePort(), ports);
+    json.writeStringField("destination", header.destination().toString());
+    portField("destinationPort", header.destinationPort(), ports);
+    json.writeStringField("protocol", Protocol.name(header.protocol()));
+    boolean request = Icmp.isEchoRequest(header.icmpType());
+    portField(
+        "identifier",
+        request ? header.sourcePort() : header.destinationPort(),
+        request || Icmp.isEchoReply(header.icmpType()));
+    json.writeNumberField("ttl", header.ttl());
+    json.writeEndObject();
+  }
+
+  private void write(String site, List<Problem> problems, List<Finding> findings)
+      throws IOException {
+    json.writeStartObject();
+    json.writeStringField("site", site);
+    json.writeArrayFieldStart("problems");
+    for (Problem problem : problems) {
+      json.writeStartObject();
+      json.writeStringField("message", problem.message());
+      json.writeStringField("remedy", problem.remedy());
+      placeField(problem.place());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    json.writeArrayFieldStart("findings");
+    for (Finding finding : findings) {
+      json.writeStartObject();
+      json.writeStringField("code", finding.code().toString());
+      json.writeStringField("severity", finding.code().severity().toString());
+      json.writeStringField("message", finding.message());
+      json.writeStringField("why", finding.code().why());
+      json.writeStringField("cure", finding.cure());
+      placeField(finding.place());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    json.writeEndObject();
+  }
+}

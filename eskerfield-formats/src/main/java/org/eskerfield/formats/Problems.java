@@ -1,0 +1,57 @@
+package org.eskerfield.formats;
+
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.List;
+import org.eskerfield.formats.yaml.SourceText;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.jspecify.annotations.Nullable;
+
+/** Collects the problems of a file while it is read. */
+final class Problems {
+  /** More than this many help nobody; the rest is only counted. */
+  static final int MOST = 500;
+
+  private static final int LONGEST_EXCERPT = 160;
+
+  private final @Nullable SourceText source;
+  private final List<Problem> found = new ArrayList<>();
+  private int left;
+
+  Problems(@Nullable SourceText source) {
+    this.source = source;
+  }
+
+  void add(Placed at, String message, String remedy) {
+    add(at.place(), message, remedy);
+  }
+
+  void add(Place place, String message, String remedy) {
+    if (found.size() == MOST) {
+      left++;
+      return;
+    }
+    String line = source == null ? "" : source.line(place.line());
+    String excerpt =
+        line.length() > LONGEST_EXCERPT ? line.substring(0, LONGEST_EXCERPT) + "…" : line;
+    found.add(new Problem(place, message, remedy, excerpt));
+  }
+
+  boolean isEmpty() {
+    return found.isEmpty();
+  }
+
+  /** The problems in the order of the file. */
+  List<Problem> sorted() {
+    List<Problem> sorted = new ArrayList<>(found);
+    sorted.sort(
+        Comparator.comparing((Problem p) -> p.place().line())
+            .thenComparing(p -> p.place().column()));
+    if (left > 0) {
+      Place end = sorted.get(sorted.size() - 1).place();
+      sorted.add(new Problem(end, left + " more problems are not shown", "mend these first", ""));
+    }
+    return List.copyOf(sorted);
+  }
+}

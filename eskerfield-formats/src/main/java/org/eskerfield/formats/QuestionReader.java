@@ -1,0 +1,387 @@
+package org.eskerfield.formats;
+
+import java.time.DateTimeException;
+import java.time.DayOfWeek;
+import java.time.LocalDateTime;
+import java.time.LocalTime;
+import java.time.OffsetDateTime;
+import java.time.ZonedDateTime;
+import java.time.temporal.TemporalAdjusters;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import java.util.Objects;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Probe;
+import org.eskerfield.trace.Question;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Reads what a person wants to know: from whom, to where, with what, when.
+ *
+ * <pre>{@code
+ * Question question =
+ *     QuestionReader.on(site).from("contractor").to("198.51.100.140").service("1502/tcp").read();
+ * }</pre>
+ */
+public final class QuestionReader {
+  private static final Pattern WITH_PORT =
+      Pattern.compile("\\[(?<v6>[^\\]]+)\\](?::(?<port6>.*))?|(?<host>[^:]+):(?<port>[^:]*)");
+
+  private final Site site;
+  private String from = "";
+  private String to = "";
+  private String service = "";
+  private @Nullable String at;
+  private int sourcePort = Question.DEFAULT_SOURCE_PORT;
+
+  private QuestionReader(Site site) {
+    this.site = site;
+  }
+
+  /** A reader of questions about a site. */
+  public static QuestionReader on(Site site) {
+    return new QuestionReader(site);
+  }
+
+  /** Who sends: a host, a device, or an address. */
+  public QuestionReader from(String who) {
+    from = who.strip();
+    return this;
+  }
+
+  /** Where to: a host, a device, an address, or any of them with {@code :port}. */
+  public QuestionReader to(String where) {
+    to = where.strip();
+    return this;
+  }
+
+  /**
+   * What: {@code 443/tcp}, the name of a service, {@code ping}; {@code tcp} if the port is in to.
+   */
+  public QuestionReader service(String what) {
+    service = what.strip();
+    return this;
+  }
+
+  /**
+   * When: {@code 2026-11-23T10:00}, {@code sunday 10:00}, {@code sunday} or {@code 10:00}, by the
+   * clock of the site. Null for the start of a working day.
+   */
+  public QuestionReader at(@Nullable String time) {
+    at = time;
+    return this;
+  }
+
+  /** The sender's port or the identifier of its ping, 0 to 65535. */
+  public QuestionReader sourcePort(int port) {
+    sourcePort = port;
+    return this;
+  }
+
+  /**
+   * The question.
+   *
+   * @throws UnusableQuestionException if a part of it makes no sense on this site
+   */
+  public Question read() throws UnusableQuestionException {
+    if (sourcePort < 0 || sourcePort > 65535) {
+      throw new UnusableQuestionException(
+          "source-port", "port " + sourcePort + " is outside 0-65535", "choose one within");
+    }
+    Named sender = sender();
+    String where = to;
+    String port = null;
+    if (!Literals.looksLikeAddress(to) || to.indexOf(':') == to.lastIndexOf(':')) {
+      Matcher matcher = WITH_PORT.matcher(to);
+      if (matcher.matches()) {
+        boolean v6 = matcher.group("v6") != null;
+        where = matcher.group(v6 ? "v6" : "host");
+        port = matcher.group(v6 ? "port6" : "port");
+      }
+    }
+    Address target = target(sender, where);
+    Address source = source(sender, target);
+    return new Question(sender, source, target, probe(port, target.family()), sourcePort, time());
+  }
+
+  // From.
+
+  private Named sender() throws UnusableQuestionException {
+    Named named = site.hosts().get(from);
+    if (named == null) {
+      named = site.devices().get(from);
+    }
+    if (named != null) {
+      return named;
+    }
+    if (!Literals.looksLikeAddress(from)) {
+      throw unknown("from", from);
+    }
+    Address address = address("from", from);
+    Host host = site.hostAt(address);
+    Device device = site.deviceAt(address);
+    if (host != null || device != null) {
+      return Objects.requireNonNull(host != null ? host : device);
+    }
+    return new Host(
+        from,
+        site.networkOf(address),
+        List.of(address),
+        Assignment.FIXED,
+        List.of(),
+        List.of(),
+        true,
+        null,
+        Place.IN_CODE);
+  }
+
+  private static Address address(String part, String text) throws UnusableQuestionException {
+    try {
+      return Literals.address(text);
+    } catch (BadLiteralException e) {
+      throw new UnusableQuestionException(part, e.message(), e.remedy());
+    }
+  }
+
+  private UnusableQuestionException unknown(String part, String name) {
+    if (name.isEmpty()) {
+      return new UnusableQuestionException(part, "it is empty", "name a host or an address");
+    }
+    List<String> names = new ArrayList<>(site.hosts().keySet());
+    names.addAll(site.devices().keySet());
+    String all = "there is: " + String.join(", ", names.subList(0, Math.min(20, names.size())));
+    String what =
+        site.networks().containsKey(name)
+            ? "network"
+            : site.zones().contains(name) ? "zone" : site.groups().containsKey(name) ? "group" : "";
+    if (!what.isEmpty()) {
+      return new UnusableQuestionException(
+          part,
+          "'" + name + "' is a " + what + ", and a trace goes from one sender to one receiver",
+          "name a host, a device or an address; " + all);
+    }
+    return new UnusableQuestionException(
+        part,
+        "no host or device is called '" + name + "'",
+        Similar.didYouMean(name, names, all + ", or any address"));
+  }
+
+  // To.
+
+  private Address target(Named sender, String where) throws UnusableQuestionException {
+    List<Address> candidates;
+    Host host = site.hosts().get(where);
+    Device device = site.devices().get(where);
+    if (host != null) {
+      candidates = host.addresses();
+    } else if (device != null) {
+      candidates = addressesTowards(device, sender);
+    } else if (Literals.looksLikeAddress(where)) {
+      return address("to", where);
+    } else {
+      throw unknown("to", where);
+    }
+    for (Address candidate : candidates) {
+      if (hasFamily(sender, candidate.family())) {
+        return candidate;
+      }
+    }
+    throw new UnusableQuestionException(
+        "to",
+        "'" + sender.name() + "' and '" + where + "' have no family of addresses in common",
+        "give them addresses of one family");
+  }
+
+  /** The address of a device on a network of the sender, else its only one. */
+  private static List<Address> addressesTowards(Device device, Named sender)
+      throws UnusableQuestionException {
+    Network network = sender instanceof Host host ? host.network() : null;
+    List<Address> all = new ArrayList<>();
+    for (Interface own : device.interfaces()) {
+      if (own.network().equals(network)) {
+        return own.addresses();
+      }
+      all.addAll(own.addresses());
+    }
+    if (all.size() > 1) {
+      throw new UnusableQuestionException(
+          "to",
+          "'" + device.name() + "' has several addresses",
+          "name one: " + String.join(", ", all.stream().map(Address::toString).toList()));
+    }
+    return all;
+  }
+
+  private static boolean hasFamily(Named sender, Family family) {
+    if (sender instanceof Host host) {
+      return host.address(family) != null;
+    }
+    return ((Device) sender).interfaces().stream().anyMatch(own -> own.address(family) != null);
+  }
+
+  private Address source(Named sender, Address target) throws UnusableQuestionException {
+    Address source;
+    if (sender instanceof Host host) {
+      source = host.address(target.family());
+    } else {
+      Device device = (Device) sender;
+      source = DeviceProgram.compile(site, device).sourceTowards(target);
+      if (source == null) {
+        source =
+            device.interfaces().stream()
+                .map(own -> own.address(target.family()))
+                .filter(Objects::nonNull)
+                .findFirst()
+                .orElse(null);
+      }
+    }
+    if (source == null) {
+      throw new UnusableQuestionException(
+          "to",
+          "'" + sender.name() + "' has no " + target.family() + " address to reach " + target,
+          "give it one, or try another address");
+    }
+    return source;
+  }
+
+  // Service.
+
+  private Probe probe(@Nullable String portText, Family family) throws UnusableQuestionException {
+    int port = -1;
+    if (portText != null) {
+      try {
+        port = Literals.port(portText);
+      } catch (BadLiteralException e) {
+        throw new UnusableQuestionException("to", e.message(), e.remedy());
+      }
+    }
+    if (service.isEmpty()) {
+      throw new UnusableQuestionException(
+          "service",
+          "it is missing",
+          port < 0
+              ? "say what to try, such as 443/tcp, https or ping"
+              : "say " + port + "/tcp or " + port + "/udp");
+    }
+    String word = service.toLowerCase(Locale.ROOT);
+    if (word.equals("ping") || word.equals("icmp")) {
+      if (port >= 0) {
+        throw new UnusableQuestionException(
+            "to", "a ping goes to an address, not to port " + port, "leave the port out");
+      }
+      return Probe.ping(family);
+    }
+    return probe(parts(word), port);
+  }
+
+  private Probe probe(List<ServicePart> parts, int port) throws UnusableQuestionException {
+    ServicePart part = parts.get(0);
+    boolean everyPort = part.ports().size() > 1;
+    if (parts.size() > 1
+        || part.protocol() == ServicePart.ANY_PROTOCOL
+        || (everyPort && Protocol.hasPorts(part.protocol()) && port < 0)) {
+      throw new UnusableQuestionException(
+          "service",
+          "'" + service + "' is more than one port, and a trace follows one packet",
+          "choose one: " + choices(parts));
+    }
+    if (!Protocol.hasPorts(part.protocol())) {
+      return Probe.of(part.protocol(), 0);
+    }
+    if (port >= 0 && !part.ports().contains(port)) {
+      throw new UnusableQuestionException(
+          "service",
+          "'" + service + "' is port " + part.ports() + ", but 'to' says port " + port,
+          "name the port once");
+    }
+    return Probe.of(part.protocol(), port >= 0 ? port : part.ports().first());
+  }
+
+  private static String choices(List<ServicePart> parts) {
+    List<String> choices = new ArrayList<>();
+    for (ServicePart part : parts) {
+      if (Protocol.hasPorts(part.protocol())) {
+        choices.add(Probe.of(part.protocol(), part.ports().first()).toString());
+      }
+    }
+    return choices.isEmpty() ? "443/tcp, ping, …" : String.join(" or ", choices);
+  }
+
+  private List<ServicePart> parts(String word) throws UnusableQuestionException {
+    Service own = site.services().get(service);
+    Service known = own != null ? own : WellKnownServices.find(word);
+    if (known != null) {
+      return known.parts();
+    }
+    if (!Literals.looksLikeService(word)) {
+      List<String> names = new ArrayList<>(site.services().keySet());
+      names.addAll(WellKnownServices.names());
+      throw new UnusableQuestionException(
+          "service",
+          "no service is called '" + service + "'",
+          Similar.didYouMean(service, names, "write it as in 443/tcp"));
+    }
+    try {
+      return Literals.service(word);
+    } catch (BadLiteralException e) {
+      throw new UnusableQuestionException("service", e.message(), e.remedy());
+    }
+  }
+
+  // At.
+
+  private ZonedDateTime time() throws UnusableQuestionException {
+    ZonedDateTime start = VirtualClock.start(site.timeZone());
+    if (at == null) {
+      return start;
+    }
+    String text = at.strip();
+    try {
+      if (text.length() >= 10 && Character.isDigit(text.charAt(0))) {
+        String iso = text.replace(' ', 'T');
+        if (iso.length() == 10) {
+          iso += "T09:00";
+        }
+        return iso.endsWith("Z") || iso.matches(".*[+-][0-9]{2}:[0-9]{2}")
+            ? OffsetDateTime.parse(iso).atZoneSameInstant(site.timeZone())
+            : LocalDateTime.parse(iso).atZone(site.timeZone());
+      }
+      String[] words = text.split("\\s+", -1);
+      DayOfWeek day = ScheduleReader.day(words[0]);
+      if (words.length > (day == null ? 1 : 2)) {
+        throw new DateTimeException(text);
+      }
+      LocalDateTime moment = VirtualClock.START;
+      if (day != null) {
+        moment = moment.with(TemporalAdjusters.nextOrSame(day));
+      }
+      if (day == null || words.length == 2) {
+        String clock = words[words.length - 1];
+        moment = moment.with(LocalTime.parse(clock.length() == 4 ? "0" + clock : clock));
+      }
+      return moment.atZone(site.timeZone());
+    } catch (DateTimeException e) {
+      throw new UnusableQuestionException(
+          "at",
+          "'" + text + "' is no time",
+          "write 2026-11-23T10:00, sunday 10:00, sunday or 10:00");
+    }
+  }
+}

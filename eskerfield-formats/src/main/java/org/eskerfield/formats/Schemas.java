@@ -1,0 +1,36 @@
+package org.eskerfield.formats;
+
+import java.io.IOException;
+import java.io.InputStream;
+import java.io.UncheckedIOException;
+import java.nio.charset.StandardCharsets;
+import java.util.Locale;
+
+/** The JSON Schemas (2020-12) of all that Eskerfield reads and writes. They ship in the jar. */
+public enum Schemas {
+  /** The site file. */
+  SITE,
+  /** What a trace answers. */
+  TRACE,
+  /** What a check answers. */
+  CHECK;
+
+  /** The schema as JSON text. */
+  public String text() {
+    String file = this + ".schema.json";
+    try (InputStream in = Schemas.class.getResourceAsStream(file)) {
+      if (in == null) {
+        throw new IllegalStateException(file + " is not in the jar");
+      }
+      return new String(in.readAllBytes(), StandardCharsets.UTF_8);
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+
+  /** The word in lower case. */
+  @Override
+  public String toString() {
+    return name().toLowerCase(Locale.ROOT);
+  }
+}

@@ -1,0 +1,528 @@
+package org.eskerfield.formats;
+
+import java.io.ByteArrayInputStream;
+import java.io.IOException;
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.DateTimeException;
+import java.time.ZoneId;
+import java.time.ZoneOffset;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import java.util.TreeSet;
+import org.eskerfield.formats.yaml.Node;
+import org.eskerfield.formats.yaml.SourceText;
+import org.eskerfield.formats.yaml.YamlParser;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Group;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.SpecialAddresses;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Reads site files: all of a file, or all that is wrong with it.
+ *
+ * <p>The text becomes a tree ({@link YamlParser}), the tree is checked against the grammar ({@link
+ * SiteShapes}, {@link Fields}), and then each part is given its meaning here and in {@link
+ * DeviceReader}. No stage stops at the first problem.
+ */
+public final class SiteReader {
+  private final SourceText source;
+  private final Problems problems;
+  private final Terms terms;
+  private final Map<String, Network> networks = new LinkedHashMap<>();
+  private final Map<String, Host> hosts = new LinkedHashMap<>();
+  private final Map<String, Group> groups = new LinkedHashMap<>();
+  private final Map<String, Device> devices = new LinkedHashMap<>();
+
+  /** Who has an address on a network, by both, to find the second. */
+  private final Map<String, String> holders = new LinkedHashMap<>();
+
+  private SiteReader(SourceText source) {
+    this.source = source;
+    this.problems = new Problems(source);
+    this.terms = new Terms(problems);
+  }
+
+  /**
+   * Reads a site file.
+   *
+   * @throws UnreadableSiteException if the file is not there, is no text or has any problem
+   */
+  public static Site read(Path file) throws UnreadableSiteException {
+    String name = String.valueOf(file.getFileName());
+    if (Files.isDirectory(file)) {
+      throw unreadable(name, file + " is a folder", "name the site file in it");
+    }
+    try (InputStream in = Files.newInputStream(file)) {
+      return read(name, in);
+    } catch (java.nio.file.NoSuchFileException e) {
+      throw unreadable(name, "there is no file " + file, "check the path");
+    } catch (java.nio.file.AccessDeniedException e) {
+      throw unreadable(name, file + " may not be read", "check its permissions");
+    } catch (IOException e) {
+      throw unreadable(name, file + " cannot be read: " + e.getMessage(), "check the path");
+    }
+  }
+
+  /** Reads a site from a text; {@code file} is the name that messages call it by. */
+  public static Site read(String file, String text) throws UnreadableSiteException {
+    try {
+      return read(file, new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
+    } catch (IOException e) {
+      throw unreadable(file, "the text cannot be read: " + e.getMessage(), "");
+    }
+  }
+
+  /**
+   * Reads a site from a stream, which stays open.
+   *
+   * @param file the name that messages call it by
+   * @throws IOException if the stream fails
+   */
+  public static Site read(String file, InputStream in) throws UnreadableSiteException, IOException {
+    SourceText source;
+    try {
+      source = SourceText.read(file, in);
+    } catch (SourceText.UnusableTextException e) {
+      throw new UnreadableSiteException(
+          file, List.of(new Problem(e.place(), Objects.toString(e.getMessage()), e.remedy(), "")));
+    }
+    return new SiteReader(source).site();
+  }
+
+  private static UnreadableSiteException unreadable(String file, String message, String remedy) {
+    return new UnreadableSiteException(
+        file, List.of(new Problem(new Place(file, 1, 1), message, remedy, "")));
+  }
+
+  private Site site() throws UnreadableSiteException {
+    YamlParser.Parsed parsed = YamlParser.parse(source);
+    Place start = new Place(source.file(), 1, 1);
+    if (parsed.root() == null && parsed.slips().isEmpty()) {
+      throw unreadable(
+          source.file(),
+          "the file is empty",
+          "a site file begins with 'eskerfield: 1' and needs 'site', 'networks' and 'devices'");
+    }
+    if (!parsed.slips().isEmpty()) {
+      // What a broken line leaves out would look like mistakes elsewhere, so the rest must wait.
+      for (YamlParser.Slip slip : parsed.slips()) {
+        problems.add(slip.place(), slip.message(), slip.remedy());
+      }
+      throw new UnreadableSiteException(source.file(), problems.sorted());
+    }
+    Node root = Objects.requireNonNull(parsed.root());
+    Fields fields = Fields.check(root, SiteShapes.SITE, start, problems);
+    Site site = read(fields);
+    if (!problems.isEmpty()) {
+      throw new UnreadableSiteException(source.file(), problems.sorted());
+    }
+    return site;
+  }
+
+  private Site read(Fields fields) {
+    for (Fields.NamedNode named : fields.named("networks")) {
+      readNetwork(named, child(fields, named));
+    }
+    reportOverlaps();
+    define(fields, "hosts", AddressTerm.Kind.HOST);
+    define(fields, "groups", AddressTerm.Kind.GROUP);
+    define(fields, "devices", AddressTerm.Kind.DEVICE);
+    for (Fields.NamedNode named : fields.named("services")) {
+      terms.defineService(named.name(), Fields.texts(named.value()));
+    }
+    ScheduleReader schedules = new ScheduleReader(problems);
+    for (Fields.NamedNode named : fields.named("schedules")) {
+      terms.defineSchedule(
+          named.name().text(), schedules.read(named.name(), fields.children(named.value())));
+    }
+    for (Fields.NamedNode named : fields.named("hosts")) {
+      readHost(named, child(fields, named));
+    }
+    readGroups(fields);
+    for (Fields.NamedNode named : fields.named("devices")) {
+      DeviceReader reader = new DeviceReader(this, named.name(), child(fields, named));
+      Device device = reader.read();
+      if (device != null) {
+        devices.put(named.name().text(), device);
+      }
+    }
+    Place start = new Place(source.file(), 1, 1);
+    if (fields.has("devices") && fields.named("devices").isEmpty()) {
+      problems.add(fields.place("devices"), "there is no device", "describe at least one");
+    }
+    Site site =
+        new Site(
+            Objects.requireNonNullElse(fields.text("site"), ""),
+            timeZone(fields),
+            networks,
+            hosts,
+            terms.services(),
+            groups,
+            terms.schedules(),
+            devices,
+            fields.text("note"),
+            start);
+    reportGateways(site);
+    return site;
+  }
+
+  private static Fields child(Fields fields, Fields.NamedNode named) {
+    List<Fields> children = fields.children(named.value());
+    return children.get(0);
+  }
+
+  private void define(Fields fields, String key, AddressTerm.Kind kind) {
+    for (Fields.NamedNode named : fields.named(key)) {
+      terms.define(named.name(), kind);
+      if (terms.isZone(named.name().text())) {
+        problems.add(
+            named.name(),
+            "the name '" + named.name().text() + "' is also that of a zone",
+            "choose another name; only a network may share its name with its zone");
+      }
+    }
+  }
+
+  private ZoneId timeZone(Fields fields) {
+    Node.Scalar scalar = fields.scalar("time-zone");
+    if (scalar == null) {
+      if (!fields.named("schedules").isEmpty() && !fields.has("time-zone")) {
+        problems.add(
+            fields.place("schedules"),
+            "schedules need a 'time-zone': it says whose clock they go by",
+            "add time-zone: Europe/London at the top");
+      }
+      return ZoneOffset.UTC;
+    }
+    try {
+      return ZoneId.of(scalar.text());
+    } catch (DateTimeException e) {
+      Set<String> zones = new TreeSet<>(ZoneId.getAvailableZoneIds());
+      problems.add(
+          scalar,
+          "no time zone is called '" + scalar.text() + "'",
+          Similar.didYouMean(scalar.text(), zones, "write a name such as Europe/London, or UTC"));
+      return ZoneOffset.UTC;
+    }
+  }
+
+  // Networks.
+
+  private void readNetwork(Fields.NamedNode named, Fields fields) {
+    Node.Scalar name = named.name();
+    terms.define(name, AddressTerm.Kind.NETWORK);
+    List<Prefix> prefixes = new ArrayList<>();
+    for (Node.Scalar text : fields.texts("prefix")) {
+      try {
+        prefixes.add(Literals.prefix(text.text()));
+      } catch (BadLiteralException e) {
+        problems.add(text, e.message(), e.remedy());
+      }
+    }
+    Node.Scalar zone = fields.scalar("zone");
+    if (zone != null) {
+      if (zone.text().equals(Site.ANY) || zone.text().equals(Site.SELF)) {
+        problems.add(
+            zone, "'" + zone.text() + "' is a word of the site file itself", "choose another name");
+      }
+      terms.defineZone(zone.text());
+    }
+    List<Address> carrier = terms.literals(fields.texts("carrier"));
+    if (!carrier.isEmpty() && zone != null && !zone.text().equals(Site.INTERNET)) {
+      problems.add(
+          zone,
+          "network '" + name.text() + "' has a carrier, but is in zone '" + zone.text() + "'",
+          "write zone: internet");
+    }
+    Network network =
+        new Network(
+            name.text(),
+            prefixes,
+            zone == null ? "" : zone.text(),
+            carrier,
+            fields.text("note"),
+            name.place());
+    for (Node.Scalar text : fields.texts("carrier")) {
+      checkOn(network, text, "the carrier");
+    }
+    networks.put(name.text(), network);
+  }
+
+  private void reportOverlaps() {
+    List<Network> all = new ArrayList<>(networks.values());
+    for (int i = 0; i < all.size(); i++) {
+      Network later = all.get(i);
+      if (terms.isZone(later.name()) && !isOnlyOneOfItsName(later)) {
+        problems.add(
+            later,
+            "network '" + later.name() + "' has the name of a zone that is not just this network",
+            "rename the network or the zone, so that rules can tell them apart");
+      }
+      for (Network earlier : all.subList(0, i)) {
+        for (Prefix prefix : later.prefixes()) {
+          for (Prefix other : earlier.prefixes()) {
+            if (prefix.contains(other.first()) || other.contains(prefix.first())) {
+              problems.add(
+                  later,
+                  "the prefix "
+                      + prefix
+                      + " of network '"
+                      + later.name()
+                      + "' overlaps "
+                      + other
+                      + " of network '"
+                      + earlier.name()
+                      + "'",
+                  "give each network addresses of its own");
+            }
+          }
+        }
+      }
+    }
+  }
+
+  private boolean isOnlyOneOfItsName(Network network) {
+    return network.zone().equals(network.name())
+        && networks.values().stream().filter(n -> n.zone().equals(network.name())).count() == 1;
+  }
+
+  /** Looks a network up by the key {@code on}; null, and reported, if there is none. */
+  @Nullable Network network(Node.@Nullable Scalar scalar) {
+    if (scalar == null) {
+      return null;
+    }
+    Network network = networks.get(scalar.text());
+    if (network == null) {
+      terms.undefined(scalar, "network", scalar.text(), List.copyOf(networks.keySet()));
+    }
+    return network;
+  }
+
+  /** Reports an address that is not a member of a network. Unreadable addresses were reported. */
+  void checkOn(Network network, Node.Scalar text, String who) {
+    Address address;
+    try {
+      address = Literals.address(text.text());
+    } catch (BadLiteralException e) {
+      return;
+    }
+    Prefix prefix = network.prefixOf(address);
+    if (prefix == null) {
+      if (!network.prefixes().isEmpty()) {
+        problems.add(
+            text,
+            "the address "
+                + address
+                + " of "
+                + who
+                + " is outside network '"
+                + network.name()
+                + "', which is "
+                + String.join(", ", network.prefixes().stream().map(Prefix::toString).toList()),
+            "correct the address or the network");
+      }
+    } else if (prefix.isNetworkOrBroadcast(address)) {
+      problems.add(
+          text,
+          "the address "
+              + address
+              + " of "
+              + who
+              + " is the "
+              + (address.equals(prefix.first()) ? "network" : "broadcast")
+              + " address of "
+              + prefix,
+          "choose one between the two");
+    }
+  }
+
+  /** Reports an address that somebody else has on the same network. */
+  void hold(String network, Address address, String who, Node.Scalar at) {
+    String other = holders.putIfAbsent(network + " " + address, who);
+    if (other != null) {
+      problems.add(
+          at,
+          "the address " + address + " of " + who + " is also that of " + other,
+          "give each its own");
+    }
+  }
+
+  // Hosts.
+
+  private void readHost(Fields.NamedNode named, Fields fields) {
+    Node.Scalar name = named.name();
+    String who = "host '" + name.text() + "'";
+    Node.Scalar on = fields.scalar("on");
+    boolean outside = on != null && on.text().equals(Site.INTERNET);
+    Network network = outside ? null : network(on);
+    List<Address> addresses = terms.literals(fields.texts("at"));
+    for (Node.Scalar text : fields.texts("at")) {
+      if (network != null) {
+        checkOn(network, text, who);
+      } else if (outside) {
+        checkOutside(text, who);
+      }
+    }
+    for (int i = 0; i < addresses.size() && (network != null || outside); i++) {
+      hold(
+          network == null ? Site.INTERNET : network.name(),
+          addresses.get(i),
+          who,
+          fields.texts("at").get(Math.min(i, fields.texts("at").size() - 1)));
+    }
+    List<Address> gateways = terms.literals(fields.texts("gateway"));
+    for (Node.Scalar text : fields.texts("gateway")) {
+      if (network != null) {
+        checkOn(network, text, "the gateway of " + who);
+      }
+    }
+    String assigned = fields.text("assigned");
+    List<ServiceTerm> listens = terms.services(fields.texts("listens"));
+    hosts.put(
+        name.text(),
+        new Host(
+            name.text(),
+            network,
+            addresses,
+            assigned == null
+                ? Assignment.FIXED
+                : Assignment.valueOf(assigned.toUpperCase(Locale.ROOT)),
+            gateways,
+            listens,
+            fields.isTrue("answers-ping", true),
+            fields.text("note"),
+            name.place()));
+  }
+
+  private void checkOutside(Node.Scalar text, String who) {
+    try {
+      Address address = Literals.address(text.text());
+      Network network = networkOf(address);
+      if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(address)) {
+        problems.add(
+            text,
+            "the address " + address + " of " + who + " is private, and the internet carries none",
+            "write its public address, or put it on a network");
+      } else if (network != null) {
+        problems.add(
+            text,
+            "the address "
+                + address
+                + " of "
+                + who
+                + " belongs to network '"
+                + network.name()
+                + "'",
+            "write on: " + network.name());
+      }
+    } catch (BadLiteralException e) {
+      return; // reported where the addresses were read
+    }
+  }
+
+  private @Nullable Network networkOf(Address address) {
+    for (Network network : networks.values()) {
+      if (network.prefixOf(address) != null) {
+        return network;
+      }
+    }
+    return null;
+  }
+
+  private void reportGateways(Site site) {
+    for (Host host : hosts.values()) {
+      Network network = host.network();
+      if (network == null) {
+        continue;
+      }
+      for (Address address : host.addresses()) {
+        Family family = address.family();
+        List<Address> gateways = site.gateways(network, family);
+        if (host.gateway(family) == null && gateways.size() > 1) {
+          problems.add(
+              host,
+              "host '"
+                  + host.name()
+                  + "' needs a 'gateway': it says where the host sends what is"
+                  + " not on its network, and there are "
+                  + gateways.size()
+                  + " routers there",
+              "add gateway: "
+                  + String.join(" or ", gateways.stream().map(Address::toString).toList()));
+        }
+      }
+    }
+  }
+
+  // Groups.
+
+  private void readGroups(Fields fields) {
+    Map<String, List<AddressTerm>> members = new LinkedHashMap<>();
+    for (Fields.NamedNode named : fields.named("groups")) {
+      members.put(named.name().text(), terms.addresses(Fields.texts(named.value()), false));
+    }
+    for (Fields.NamedNode named : fields.named("groups")) {
+      String name = named.name().text();
+      if (reaches(name, name, members, new TreeSet<>())) {
+        problems.add(
+            named.name(),
+            "group '" + name + "' contains itself",
+            "take it out of its members, or out of theirs");
+        members.put(name, List.of());
+      }
+    }
+    for (Fields.NamedNode named : fields.named("groups")) {
+      String name = named.name().text();
+      groups.put(
+          name, new Group(name, members.getOrDefault(name, List.of()), named.name().place()));
+    }
+  }
+
+  private static boolean reaches(
+      String from, String name, Map<String, List<AddressTerm>> members, Set<String> seen) {
+    for (AddressTerm member : members.getOrDefault(from, List.of())) {
+      if (member.kind() == AddressTerm.Kind.GROUP
+          && (member.text().equals(name)
+              || (seen.add(member.text()) && reaches(member.text(), name, members, seen)))) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  // What the reader of a device needs.
+
+  Problems problems() {
+    return problems;
+  }
+
+  Terms terms() {
+    return terms;
+  }
+
+  Map<String, Network> networks() {
+    return networks;
+  }
+
+  Map<String, Host> hosts() {
+    return hosts;
+  }
+}

@@ -1,0 +1,349 @@
+package org.eskerfield.formats;
+
+import java.util.List;
+import java.util.regex.Pattern;
+import org.eskerfield.formats.Shape.Child;
+import org.eskerfield.formats.Shape.Children;
+import org.eskerfield.formats.Shape.Either;
+import org.eskerfield.formats.Shape.Named;
+import org.eskerfield.formats.Shape.Text;
+import org.eskerfield.formats.Shape.Texts;
+import org.eskerfield.formats.Shape.Truth;
+import org.eskerfield.formats.Shape.Value;
+import org.eskerfield.formats.Shape.Whole;
+import org.eskerfield.formats.Shape.Word;
+
+/** The grammar of the site file: every mapping, every key, and what each key is for. */
+final class SiteShapes {
+  /** Names that stand where addresses, services and interfaces may stand too. */
+  static final Pattern NAME = Pattern.compile("^[^\\s/:,]+$");
+
+  /** Interface names, which often hold a slash or colon. */
+  static final Pattern INTERFACE_NAME = Pattern.compile("^[^\\s,]+$");
+
+  /** Titles: any words on one line. */
+  static final Pattern TITLE = Pattern.compile("^\\S(.*\\S)?$");
+
+  private static final Value TITLE_TEXT = new Text(TITLE, "a name");
+  private static final Value TEXT = new Text(null, "text");
+  private static final Value ADDRESS = new Text(null, "an address");
+  private static final Value ADDRESSES = new Texts("an address, or a list of them");
+  private static final Value TERMS =
+      new Texts(
+          "any, an address, prefix or range, or the name of a zone, network, host, group or device;"
+              + " or a list of them");
+  private static final Value SERVICES =
+      new Texts("a service such as 443/tcp, ping or https, or a list of them");
+  private static final Value INTERFACE =
+      new Text(null, "the name of an interface of this device or of a zone, or any");
+  private static final Word ACTION = new Word(List.of("accept", "drop", "reject"));
+
+  private static final Shape.Key NOTE =
+      may("note", TEXT, "what a colleague should know", "since May");
+  private static final Shape.Key DISABLED =
+      may("disabled", new Truth(), "whether the rule is kept but does not act", "true");
+
+  static final Shape NETWORK =
+      shape(
+          "a network",
+          must(
+              "prefix",
+              new Texts("a prefix such as 10.77.4.0/24, or a list of them"),
+              "which addresses the network has",
+              "10.77.4.0/24"),
+          must("zone", new Text(NAME, "the name of a zone"), "who trusts the network", "pier"),
+          may(
+              "carrier",
+              ADDRESSES,
+              "the address of the carrier's router on a link to the internet",
+              "198.51.100.129"),
+          NOTE);
+
+  static final Shape HOST =
+      shape(
+          "a host",
+          must(
+              "on",
+              new Text(null, "the name of a network, or internet"),
+              "which network the host is on",
+              "pier"),
+          must("at", ADDRESSES, "the address of the host", "10.77.4.9"),
+          may(
+              "assigned",
+              new Word(List.of("fixed", "reserved", "leased")),
+              "how the host comes by its address",
+              "reserved"),
+          may(
+              "gateway",
+              ADDRESSES,
+              "where the host sends what is not on its own network",
+              "10.77.4.1"),
+          may("listens", SERVICES, "which services the host runs", "[502/tcp]"),
+          may("answers-ping", new Truth(), "whether the host answers pings", "false"),
+          NOTE);
+
+  static final Shape WINDOW =
+      shape(
+          "a time window",
+          must(
+              "days",
+              new Texts("days such as mon-fri, sat or every day, or a list of them"),
+              "on which days of the week the window opens",
+              "mon-fri"),
+          may("hours", new Text(null, "hours such as 07:00-18:00"), "at what time", "07:00-18:00"),
+          may(
+              "first-day",
+              new Text(null, "a date such as 2026-04-01"),
+              "from when on",
+              "2026-04-01"),
+          may("last-day", new Text(null, "a date such as 2026-10-31"), "until when", "2026-10-31"));
+
+  static final Shape INTERFACE_SHAPE =
+      shape(
+          "an interface",
+          must(
+              "on",
+              new Text(null, "the name of a network"),
+              "which network the interface is on",
+              "pier"),
+          must(
+              "at",
+              new Texts("an address, a list of them, or: assigned by the carrier"),
+              "the address of the device there",
+              "10.77.4.1"),
+          may(
+              "now",
+              ADDRESSES,
+              "the address that the carrier has assigned at the moment",
+              "198.51.100.140"),
+          may(
+              "state",
+              new Word(List.of("up", "off", "no link")),
+              "whether the interface carries packets",
+              "up"),
+          NOTE);
+
+  static final Shape ROUTE =
+      new Shape(
+          "a route",
+          List.of(
+              must(
+                  "to",
+                  new Text(null, "a prefix, the name of a network, or any"),
+                  "which destinations the route is for",
+                  "any"),
+              may("via", ADDRESS, "the next router", "198.51.100.129"),
+              may("discard", new Truth(), "that packets are thrown away", "true"),
+              may(
+                  "preference",
+                  new Whole(1, 255),
+                  "which of two routes to the same prefix counts: the lower",
+                  "20"),
+              NOTE),
+          List.of("via", "discard"));
+
+  static final Shape OWN_SERVICE =
+      shape(
+          "an own service",
+          must("service", SERVICES, "what the device itself offers", "ssh"),
+          must("from", TERMS, "who may reach it", "pier"),
+          NOTE);
+
+  static final Shape ADMIT =
+      shape(
+          "an admission",
+          must("from", TERMS, "who is let in", "contractor"),
+          may("when", TITLE_TEXT, "the schedule within which they are let in", "working hours"),
+          may("log", new Truth(), "whether what is let in is logged", "true"));
+
+  static final Shape DESTINATION =
+      new Shape(
+          "a destination rule",
+          List.of(
+              must("destination", TITLE_TEXT, "what the rule is called", "ramp controller"),
+              must("arriving", INTERFACE, "where the packets arrive", "uplink"),
+              may("from", TERMS, "whose packets the rule takes", "contractor"),
+              must(
+                  "at",
+                  new Text(
+                      null, "an external address or an interface, and a service: uplink 1502/tcp"),
+                  "the external address and service",
+                  "uplink 1502/tcp"),
+              must(
+                  "becomes",
+                  new Text(null, "a host or address, and a port if it changes: ramp 502"),
+                  "who gets the packets instead",
+                  "ramp 502"),
+              may(
+                  "admit",
+                  new Either(TERMS, new Child(ADMIT)),
+                  "who is let in with the rule, without an access rule",
+                  "contractor"),
+              DISABLED,
+              NOTE),
+          List.of("destination"));
+
+  static final Shape SHARED =
+      new Shape(
+          "a shared rule",
+          List.of(
+              must("shared", TITLE_TEXT, "what the rule is called", "pier to the internet"),
+              must("from", TERMS, "which sources share an address", "pier"),
+              may("to", TERMS, "for which destinations", "internet"),
+              must(
+                  "leaving",
+                  INTERFACE,
+                  "where the packets leave; its own address is the shared one",
+                  "uplink"),
+              DISABLED,
+              NOTE),
+          List.of("shared"));
+
+  static final Shape GUARD =
+      shape(
+          "a way to guard",
+          may("arriving", INTERFACE, "where packets arrive", "uplink"),
+          may("leaving", INTERFACE, "where packets leave", "pier"),
+          may(
+              "to",
+              new Word(List.of("device")),
+              "that the way ends at the device itself",
+              "device"));
+
+  static final Shape ACCESS_RULE =
+      new Shape(
+          "an access rule",
+          List.of(
+              may("accept", TITLE_TEXT, "what the rule is called, and that it accepts", "the shop"),
+              may("drop", TITLE_TEXT, "what the rule is called, and that it drops", "the rest"),
+              may("reject", TITLE_TEXT, "what the rule is called, and that it rejects", "old mail"),
+              may("from", TERMS, "which sources match", "contractor"),
+              may("to", TERMS, "which destinations match", "ramp"),
+              may("service", SERVICES, "which services match", "502/tcp"),
+              may(
+                  "source-port",
+                  new Texts("a port or range such as 1024-65535, or a list of them", true),
+                  "which source ports match",
+                  "1024-65535"),
+              may("when", TITLE_TEXT, "the schedule within which the rule acts", "working hours"),
+              may("log", new Truth(), "whether a match is logged", "true"),
+              DISABLED,
+              NOTE),
+          List.of("accept", "drop", "reject"));
+
+  static final Shape ACCESS_LIST =
+      shape(
+          "a rule list",
+          may(
+              "guards",
+              new Children(List.of(GUARD), true),
+              "which ways through the device the list guards",
+              "{ arriving: uplink }"),
+          may("stateless", new Truth(), "whether every packet is judged, replies too", "true"),
+          may(
+              "rules",
+              new Children(List.of(ACCESS_RULE), false),
+              "the rules in order; the first that matches decides",
+              "[{ accept: the shop, to: ramp }]"),
+          must("otherwise", ACTION, "what becomes of packets that no rule matches", "drop"),
+          NOTE);
+
+  static final Shape DEVICE =
+      shape(
+          "a device",
+          must(
+              "stance",
+              new Either(
+                  ACTION,
+                  new Named(Pattern.compile("^(otherwise|[^\\s/:,]+ to [^\\s/:,]+)$"), ACTION)),
+              "what becomes of a way that no list guards",
+              "drop"),
+          may(
+              "access-sees",
+              new Word(List.of("translated", "original")),
+              "which destination access rules see",
+              "original"),
+          may(
+              "verify-source",
+              new Truth(),
+              "whether a packet must come by the way that leads to its source",
+              "true"),
+          must(
+              "interfaces",
+              new Named(INTERFACE_NAME, new Child(INTERFACE_SHAPE)),
+              "where the device meets networks",
+              "{ pier: { on: pier, at: 10.77.4.1 } }"),
+          may(
+              "routes",
+              new Children(List.of(ROUTE), false),
+              "the ways to networks that the device is not on",
+              "[{ to: any, via: 198.51.100.129 }]"),
+          may(
+              "services",
+              new Children(List.of(OWN_SERVICE), false),
+              "what the device itself offers",
+              "[{ service: ssh, from: pier }]"),
+          may(
+              "translation",
+              new Children(List.of(DESTINATION, SHARED), false),
+              "the translation rules in order",
+              "[{ shared: all, from: pier, leaving: uplink }]"),
+          may(
+              "access",
+              new Named(TITLE, new Child(ACCESS_LIST)),
+              "the rule lists",
+              "{ inbound: { guards: { arriving: uplink }, otherwise: drop } }"),
+          NOTE);
+
+  static final Shape SITE =
+      shape(
+          "a site file",
+          must("eskerfield", new Whole(1, 1), "which version of the format this is", "1"),
+          must("site", TITLE_TEXT, "what the site is called", "Marrowby Ferries, Skerry terminal"),
+          may(
+              "time-zone",
+              new Text(null, "a zone of the IANA time zone database"),
+              "the time zone of the schedules",
+              "Europe/London"),
+          must(
+              "networks",
+              new Named(NAME, new Child(NETWORK)),
+              "what the devices connect",
+              "{ pier: { prefix: 10.77.4.0/24, zone: pier } }"),
+          may(
+              "hosts",
+              new Named(NAME, new Child(HOST)),
+              "who sends and who listens, here and on the internet",
+              "{ ramp: { on: pier, at: 10.77.4.9 } }"),
+          may(
+              "services",
+              new Named(NAME, SERVICES),
+              "names of your own for protocols and ports",
+              "{ ramp-control: 502/tcp }"),
+          may("groups", new Named(NAME, TERMS), "names for several addresses", "{ staff: [pier] }"),
+          may(
+              "schedules",
+              new Named(TITLE, new Children(List.of(WINDOW), true)),
+              "names for times of the week",
+              "{ working hours: { days: mon-fri, hours: 07:00-18:00 } }"),
+          must(
+              "devices",
+              new Named(NAME, new Child(DEVICE)),
+              "the routers and firewalls with their rules",
+              "{ skerry: { … } }"),
+          NOTE);
+
+  private SiteShapes() {}
+
+  private static Shape shape(String name, Shape.Key... keys) {
+    return new Shape(name, List.of(keys), List.of());
+  }
+
+  private static Shape.Key must(String name, Value value, String purpose, String example) {
+    return new Shape.Key(name, value, true, purpose, example);
+  }
+
+  private static Shape.Key may(String name, Value value, String purpose, String example) {
+    return new Shape.Key(name, value, false, purpose, example);
+  }
+}

@@ -1,0 +1,24 @@
+package org.eskerfield.formats;
+
+/** A question that cannot be traced: which part of it, why, and what would be right. */
+public final class UnusableQuestionException extends Exception {
+  private static final long serialVersionUID = 1L;
+  private final String part;
+  private final String remedy;
+
+  UnusableQuestionException(String part, String message, String remedy) {
+    super(message);
+    this.part = part;
+    this.remedy = remedy;
+  }
+
+  /** {@code from}, {@code to}, {@code service}, {@code source-port} or {@code at}. */
+  public String part() {
+    return part;
+  }
+
+  /** What would be right. */
+  public String remedy() {
+    return remedy;
+  }
+}

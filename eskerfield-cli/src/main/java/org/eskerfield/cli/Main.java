@@ -2,136 +2,135 @@ package org.eskerfield.cli;
 
 import java.io.FileDescriptor;
 import java.io.FileOutputStream;
-import java.io.PrintStream;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
-import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
-import picocli.CommandLine.Command;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.OptionSpec;
+import picocli.CommandLine.ParseResult;
 
 /** The command {@code eskerfield}. */
-@Command(
-    name = "eskerfield",
-    description = "Checks and traces the address translation and access rules of a site.",
-    mixinStandardHelpOptions = true,
-    versionProvider = Main.Version.class,
-    synopsisSubcommandLabel = "VERB",
-    subcommands = {
-      TraceCommand.class,
-      CheckCommand.class,
-      DemoCommand.class,
-      SchemaCommand.class,
-      CompletionCommand.class,
-      CommandLine.HelpCommand.class
-    },
-    commandListHeading = "%nVerbs:%n",
-    footer = {
-      "",
-      "Begin with 'eskerfield demo'. 'eskerfield VERB --help' tells more of each verb.",
-      "Exit status: 0 fine; 1 the answer is no; 2 the call or the input cannot be used."
-    })
-public final class Main implements Runnable {
-  /** Everything is fine. */
-  static final int FINE = 0;
-
-  /** The answer is no. */
-  static final int NO = 1;
-
-  /** The call or the input cannot be used. */
-  static final int UNUSABLE = 2;
-
-  @CommandLine.Spec private CommandLine.Model.@Nullable CommandSpec spec;
-
+public final class Main {
   private Main() {}
-
-  /** The version in the manifest of the jar. */
-  static final class Version implements CommandLine.IVersionProvider {
-    @Override
-    public String[] getVersion() {
-      String version = Main.class.getPackage().getImplementationVersion();
-      return new String[] {"eskerfield " + (version == null ? "(not packaged)" : version)};
-    }
-  }
 
   /** Runs a command line and exits with its status. */
   public static void main(String[] args) {
     // People write names in every script, so the encoding does not hang on the machine's settings.
-    PrintWriter out = writer(FileDescriptor.out);
-    PrintWriter err = writer(FileDescriptor.err);
-    int status = run(out, err, new Style(CommandLine.Help.Ansi.AUTO.enabled()), args);
-    out.flush();
-    err.flush();
+    Terminal terminal =
+        new Terminal(
+            writer(FileDescriptor.out),
+            writer(FileDescriptor.err),
+            new Style(CommandLine.Help.Ansi.AUTO.enabled()));
+    int status = run(terminal, args);
+    terminal.out().flush();
+    terminal.err().flush();
     System.exit(status);
   }
 
   private static PrintWriter writer(FileDescriptor descriptor) {
-    return new PrintWriter(
-        new PrintStream(new FileOutputStream(descriptor), false, StandardCharsets.UTF_8),
-        false,
-        StandardCharsets.UTF_8);
+    return new PrintWriter(new FileOutputStream(descriptor), false, StandardCharsets.UTF_8);
   }
 
   /** Runs a command line and returns its exit status. */
-  static int run(PrintWriter out, PrintWriter err, Style style, String... args) {
+  static int run(Terminal terminal, String... args) {
+    Map<String, Verb> verbs = new LinkedHashMap<>();
+    for (Verb verb :
+        List.of(
+            new TraceVerb(),
+            new CheckVerb(),
+            new DemoVerb(),
+            new SchemaVerb(),
+            new CompletionVerb(),
+            new HelpVerb())) {
+      verbs.put(verb.name(), verb);
+    }
     CommandLine line =
-        new CommandLine(new Main(), new Factory(style))
-            .setOut(out)
-            .setErr(err)
-            .setColorScheme(CommandLine.Help.defaultColorScheme(style.ansi()))
-            .setUsageHelpWidth(100)
-            .setCaseInsensitiveEnumValuesAllowed(true);
-    line.setParameterExceptionHandler((e, given) -> explainCall(err, style, e));
-    line.setExecutionExceptionHandler((e, command, result) -> explainInput(err, style, e));
+        new CommandLine(spec(verbs))
+            .setOut(terminal.out())
+            .setErr(terminal.err())
+            .setCaseInsensitiveEnumValuesAllowed(true)
+            .setColorScheme(
+                CommandLine.Help.defaultColorScheme(
+                    terminal.style().colour()
+                        ? CommandLine.Help.Ansi.ON
+                        : CommandLine.Help.Ansi.OFF));
+    line.setParameterExceptionHandler((e, given) -> explainCall(terminal, e));
+    line.setExecutionExceptionHandler((e, command, call) -> explainInput(terminal, e));
+    line.setExecutionStrategy(call -> execute(verbs, call, terminal));
     return line.execute(args);
   }
 
-  /** Hands the style to the verbs, which picocli makes. */
-  private record Factory(Style style) implements CommandLine.IFactory {
-    @Override
-    public <K> K create(Class<K> type) throws Exception {
-      if (type.equals(TraceCommand.class)) {
-        return type.cast(new TraceCommand(style));
-      }
-      if (type.equals(CheckCommand.class)) {
-        return type.cast(new CheckCommand(style));
-      }
-      if (type.equals(DemoCommand.class)) {
-        return type.cast(new DemoCommand(style));
-      }
-      return CommandLine.defaultFactory().create(type);
+  private static CommandSpec spec(Map<String, Verb> verbs) {
+    CommandSpec root = CommandSpec.create().name("eskerfield");
+    root.usageMessage()
+        .width(Style.WIDTH)
+        .description("Checks and traces the address translation and access rules of a site.")
+        .synopsisSubcommandLabel("VERB")
+        .commandListHeading("%nVerbs:%n")
+        .footer(
+            "",
+            "Begin with 'eskerfield demo'. 'eskerfield VERB --help' tells more of each verb.",
+            "Exit status: 0 fine; 1 the answer is no; 2 the call or the input cannot be used.");
+    root.addOption(Verb.help());
+    root.addOption(
+        OptionSpec.builder("-V", "--version")
+            .versionHelp(true)
+            .type(boolean.class)
+            .description("Show the version.")
+            .build());
+    String version = Main.class.getPackage().getImplementationVersion();
+    root.version("eskerfield " + (version == null ? "(not packaged)" : version));
+    for (Verb verb : verbs.values()) {
+      root.addSubcommand(verb.name(), new CommandLine(verb.spec()));
+    }
+    return root;
+  }
+
+  private static int execute(Map<String, Verb> verbs, ParseResult call, Terminal terminal) {
+    Integer helped = CommandLine.executeHelpRequest(call);
+    if (helped != null) {
+      return helped;
+    }
+    ParseResult part = call.subcommand();
+    Verb verb = part == null ? null : verbs.get(part.commandSpec().name());
+    if (part == null || verb == null) {
+      call.commandSpec().commandLine().usage(terminal.out());
+      return Verb.FINE;
+    }
+    try {
+      return verb.run(part, terminal);
+    } catch (CommandLine.ParameterException e) {
+      throw e;
+    } catch (Exception e) {
+      throw new CommandLine.ExecutionException(part.commandSpec().commandLine(), verb.name(), e);
     }
   }
 
-  private static int explainCall(PrintWriter err, Style style, CommandLine.ParameterException e) {
-    err.println(style.bad("eskerfield: ") + e.getMessage());
-    CommandLine.UnmatchedArgumentException.printSuggestions(e, err);
+  private static int explainCall(Terminal terminal, CommandLine.ParameterException e) {
+    terminal.err().println(terminal.style().bad("eskerfield: ") + e.getMessage());
+    CommandLine.UnmatchedArgumentException.printSuggestions(e, terminal.err());
     String name = e.getCommandLine().getCommandSpec().qualifiedName();
-    err.println("See '" + name + " --help'.");
-    return UNUSABLE;
+    terminal.err().println("See '" + name + " --help'.");
+    return Verb.UNUSABLE;
   }
 
-  private static int explainInput(PrintWriter err, Style style, Exception e) {
+  private static int explainInput(Terminal terminal, Exception thrown) {
+    String start = terminal.style().bad("eskerfield: ");
+    Throwable e = thrown instanceof CommandLine.ExecutionException ? thrown.getCause() : thrown;
     if (e instanceof UnreadableSiteException site) {
-      err.print(ProblemText.of(site.problems(), style));
+      terminal.err().print(ProblemText.of(site.problems(), terminal.style()));
     } else if (e instanceof UnusableQuestionException question) {
-      err.println(
-          style.bad("eskerfield: ") + "--" + question.part() + ": " + question.getMessage());
-      err.println("  " + question.remedy());
+      terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
+      terminal.err().println("  " + question.remedy());
     } else {
-      err.println(
-          style.bad("eskerfield: ") + "a fault of Eskerfield itself, not of your file: " + e);
-      err.println("  Please report it together with the command and the file.");
+      terminal.err().println(start + "a fault of Eskerfield itself, not of your file: " + e);
+      terminal.err().println("  Please report it together with the command and the file.");
     }
-    return UNUSABLE;
-  }
-
-  /** Without a verb, tells what there is. */
-  @Override
-  public void run() {
-    if (spec != null) {
-      spec.commandLine().usage(spec.commandLine().getOut());
-    }
+    return Verb.UNUSABLE;
   }
 }

@@ -2,7 +2,6 @@ package org.eskerfield.cli;
 
 import org.eskerfield.engine.Outcome;
 import org.jspecify.annotations.Nullable;
-import picocli.CommandLine;
 
 /**
  * Colours and line width of text for people. Colours only underline what the words say, so that
@@ -16,10 +15,6 @@ record Style(boolean colour) {
 
   /** Plain text. */
   static final Style PLAIN = new Style(false);
-
-  CommandLine.Help.Ansi ansi() {
-    return colour ? CommandLine.Help.Ansi.ON : CommandLine.Help.Ansi.OFF;
-  }
 
   String strong(String text) {
     return coded("1", text);
@@ -71,12 +66,15 @@ record Style(boolean colour) {
     return out.toString();
   }
 
-  /** Lines up a text with its place at the end, wrapped, the place in its colour. */
+  /** A text, wrapped, with its place behind it, on the next line where it does not fit. */
   String placed(String text, @Nullable String place, int indent, int taken) {
+    String wrapped = wrapped(text, indent, taken);
     if (place == null) {
-      return wrapped(text, indent, taken);
+      return wrapped;
     }
-    String all = wrapped(text + "  " + place, indent, taken);
-    return all.substring(0, all.length() - place.length()) + place(place);
+    int lastBreak = wrapped.lastIndexOf('\n');
+    int column = lastBreak < 0 ? taken + wrapped.length() : wrapped.length() - lastBreak - 1;
+    boolean fits = column + 2 + place.length() <= WIDTH;
+    return wrapped + (fits ? "  " : "\n" + " ".repeat(indent)) + place(place);
   }
 }

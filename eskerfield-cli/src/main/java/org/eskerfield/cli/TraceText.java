@@ -1,10 +1,8 @@
 package org.eskerfield.cli;
 
-import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
 import java.util.EnumSet;
 import java.util.List;
-import java.util.Locale;
 import java.util.Set;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Interface;
@@ -13,14 +11,13 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
 /** Lays out a trace for people: the outcome and its reason first, then the way there and back. */
 final class TraceText {
-  private static final DateTimeFormatter TIME =
-      DateTimeFormatter.ofPattern("EEEE d MMMM yyyy HH:mm", Locale.ENGLISH);
   private static final int TEXT_COLUMN = 18;
 
   /** Decisions that change nothing and only say that the packet went on. */
@@ -59,7 +56,7 @@ final class TraceText {
     Question question = trace.question();
     Header sent = trace.request().get(0).decisions().get(0).before();
     field("asked", question.sender().name() + ", " + sent);
-    field("at", TIME.format(question.at()) + " (" + question.at().getZone() + ")");
+    field("at", Moments.text(question.at()) + " (" + question.at().getZone() + ")");
     if (trace.deliveredTo() != null) {
       field("delivered to", trace.deliveredTo().toString());
     }
@@ -124,7 +121,8 @@ final class TraceText {
     out.append('\n').append(style.strong(title)).append('\n');
     int number = 1;
     for (Leg leg : legs) {
-      out.append(String.format("%3d ", number++)).append(style.strong(leg.where()));
+      out.append(number < 10 ? "  " : " ").append(number++).append(' ');
+      out.append(style.strong(leg.where()));
       out.append(interfaces(leg)).append('\n');
       List<Decision> decisions = leg.decisions();
       Header before = decisions.get(0).before();

@@ -170,7 +170,7 @@ public final class Checker {
   }
 
   private static boolean covers(@Nullable InterfaceTerm term, Interface own) {
-    return term == null || term.interfaces().contains(own);
+    return term == null || term.names(own);
   }
 
   /** Whether an access rule accepts some packet that the destination rule has translated. */

@@ -130,10 +130,10 @@ public final class DeviceMachine {
     return route != null && route.via() != null ? route.via() : packet.destination();
   }
 
-  /** The interface by which the device would send to an address; null if it has no way there. */
-  public @Nullable Interface towards(Address address) {
-    RouteTable.Entry entry = program.routes.to(address);
-    return entry == null ? null : entry.leaving();
+  private boolean leadsBack(Address source, Interface arriving) {
+    RouteTable.Entry way = program.routes.to(source);
+    Interface leaving = way == null ? null : way.leaving();
+    return leaving != null && leaving.name().equals(arriving.name());
   }
 
   private void begin(Packet packet, @Nullable Interface arriving, @Nullable Narrator narrator) {
@@ -179,7 +179,7 @@ public final class DeviceMachine {
     if (program.neverForwards(packet.destination())) {
       return end(Ruling.NOT_FORWARDED, arriving);
     }
-    if (program.device.verifySource() && !arriving.equals(towards(source))) {
+    if (program.device.verifySource() && !leadsBack(source, arriving)) {
       return end(Ruling.SOURCE_BY_OTHER_WAY, arriving);
     }
     say(Ruling.ARRIVED, arriving);

@@ -170,7 +170,7 @@ public final class DeviceProgram {
 
   /** Whether a term names the interface; no term names every one. */
   static boolean covers(@Nullable InterfaceTerm term, @Nullable Interface own) {
-    return term == null || (own != null && term.interfaces().contains(own));
+    return term == null || (own != null && term.names(own));
   }
 
   /**

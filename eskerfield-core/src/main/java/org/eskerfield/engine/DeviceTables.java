@@ -13,23 +13,47 @@ final class DeviceTables {
   private static final int FIRST_UNPRIVILEGED_PORT = 1024;
   private static final int PORTS = 65536;
 
-  /** What tells the packets of one direction of a flow from all others. */
-  private record FlowKey(
-      Address source, int sourcePort, Address destination, int destinationPort, int protocol) {}
+  /**
+   * What tells the packets of one direction of a flow from all others; one side of a binding, too,
+   * where the far end is the same address again and port 0. Equality is written out as in {@link
+   * Address}.
+   */
+  private record Key(Address near, int nearPort, Address far, int farPort, int protocol) {
+    static Key flow(
+        Address source, int sourcePort, Address destination, int destinationPort, int protocol) {
+      return new Key(source, sourcePort, destination, destinationPort, protocol);
+    }
 
-  /** One side of a binding. */
-  private record EndpointKey(Address address, int port, int protocol) {}
+    static Key endpoint(Address address, int port, int protocol) {
+      return new Key(address, port, address, 0, protocol);
+    }
+
+    @Override
+    public boolean equals(@Nullable Object other) {
+      return other instanceof Key that
+          && nearPort == that.nearPort
+          && farPort == that.farPort
+          && protocol == that.protocol
+          && near.equals(that.near)
+          && far.equals(that.far);
+    }
+
+    @Override
+    public int hashCode() {
+      return ((near.hashCode() * 31 + far.hashCode()) * 31 + nearPort) * 31 + farPort + protocol;
+    }
+  }
 
   /** A session met in one of its directions. */
   record Met(Session session, boolean asReply) {}
 
-  private final Map<FlowKey, Met> sessions = new HashMap<>();
-  private final Map<EndpointKey, Binding> byInternal = new HashMap<>();
-  private final Map<EndpointKey, Binding> byExternal = new HashMap<>();
+  private final Map<Key, Met> sessions = new HashMap<>();
+  private final Map<Key, Binding> byInternal = new HashMap<>();
+  private final Map<Key, Binding> byExternal = new HashMap<>();
 
   @Nullable Met sessionOf(Packet packet) {
     return sessions.get(
-        new FlowKey(
+        Key.flow(
             packet.source(),
             packet.sourcePort,
             packet.destination(),
@@ -41,11 +65,11 @@ final class DeviceTables {
     Header in = session.arrived();
     Header out = session.left();
     sessions.put(
-        new FlowKey(
+        Key.flow(
             in.source(), in.sourcePort(), in.destination(), in.destinationPort(), in.protocol()),
         new Met(session, false));
     sessions.put(
-        new FlowKey(
+        Key.flow(
             /* source= */ out.destination(),
             /* sourcePort= */ out.destinationPort(),
             /* destination= */ out.source(),
@@ -55,7 +79,7 @@ final class DeviceTables {
   }
 
   @Nullable Binding bindingAt(Address external, int port, int protocol) {
-    return byExternal.get(new EndpointKey(external, port, protocol));
+    return byExternal.get(Key.endpoint(external, port, protocol));
   }
 
   /**
@@ -67,7 +91,7 @@ final class DeviceTables {
    */
   @Nullable Binding bind(
       DeviceProgram program, TranslationRule rule, Packet packet, Address external) {
-    EndpointKey internal = new EndpointKey(packet.source(), packet.sourcePort, packet.protocol);
+    Key internal = Key.endpoint(packet.source(), packet.sourcePort, packet.protocol);
     Binding known = byInternal.get(internal);
     if (known != null && known.external.equals(external)) {
       return known;
@@ -77,7 +101,7 @@ final class DeviceTables {
     int count = high - low;
     for (int i = 0; i < count; i++) {
       int port = low + (packet.sourcePort - low + i) % count;
-      EndpointKey key = new EndpointKey(external, port, packet.protocol);
+      Key key = Key.endpoint(external, port, packet.protocol);
       if (!byExternal.containsKey(key) && !program.holdsPort(external, packet.protocol, port)) {
         Binding made = new Binding(rule, packet.source(), packet.sourcePort, external, port);
         byInternal.put(internal, made);

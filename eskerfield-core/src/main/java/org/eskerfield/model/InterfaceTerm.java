@@ -15,4 +15,14 @@ public record InterfaceTerm(String text, List<Interface> interfaces, Place place
   public InterfaceTerm {
     interfaces = List.copyOf(interfaces);
   }
+
+  /** Whether an interface of the rule's device is among those that the term stands for. */
+  public boolean names(Interface own) {
+    for (Interface meant : interfaces) {
+      if (meant.name().equals(own.name())) {
+        return true;
+      }
+    }
+    return false;
+  }
 }

@@ -157,7 +157,7 @@ public record Site(
     for (Device device : devices.values()) {
       for (Interface own : device.interfaces()) {
         Address address = own.address(family);
-        if (own.network().equals(network) && address != null) {
+        if (own.network().name().equals(network.name()) && address != null) {
           found.add(address);
         }
       }

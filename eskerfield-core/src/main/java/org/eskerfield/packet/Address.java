@@ -88,6 +88,23 @@ public record Address(Family family, long high, long low) implements Comparable<
     return c != 0 ? c : Long.compareUnsigned(low, other.low);
   }
 
+  // Written out, since addresses are compared and hashed for every packet: what a record derives is
+  // linked at run time and slower, most of all at start-up.
+
+  @Override
+  public boolean equals(@Nullable Object other) {
+    return other instanceof Address that
+        && low == that.low
+        && high == that.high
+        && family == that.family;
+  }
+
+  @Override
+  public int hashCode() {
+    long mixed = high * 0x9e3779b97f4a7c15L + low;
+    return (int) (mixed ^ (mixed >>> 32));
+  }
+
   /** Dotted decimal for IPv4; the canonical text of RFC 5952 for IPv6. */
   @Override
   public String toString() {

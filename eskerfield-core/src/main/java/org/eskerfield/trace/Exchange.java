@@ -37,7 +37,7 @@ final class Exchange {
   private record Hop(@Nullable Network network, Address to) {}
 
   private final Site site;
-  private final Map<Device, DeviceMachine> machines;
+  private final Map<String, DeviceMachine> machines;
   private final Question question;
   private final Wording wording;
 
@@ -48,7 +48,7 @@ final class Exchange {
   private @Nullable Named receiver;
   private Ruling last = Ruling.FLOW_IS_NEW;
 
-  Exchange(Site site, Map<Device, DeviceMachine> machines, Question question) {
+  Exchange(Site site, Map<String, DeviceMachine> machines, Question question) {
     this.site = site;
     this.machines = machines;
     this.question = question;
@@ -274,7 +274,7 @@ final class Exchange {
   }
 
   private DeviceMachine machine(Device device) {
-    DeviceMachine machine = machines.get(device);
+    DeviceMachine machine = machines.get(device.name());
     if (machine == null) {
       throw new IllegalStateException(device.name() + " is not of this site");
     }
@@ -283,20 +283,20 @@ final class Exchange {
 
   /** The packet is handed to an address on a network: who takes it? */
   private @Nullable Hop handOver(Network network, Address to) {
-    for (Device device : machines.keySet()) {
+    for (Device device : site.devices().values()) {
       for (Interface own : device.interfaces()) {
-        if (own.network().equals(network) && own.addresses().contains(to)) {
+        if (isSame(own.network(), network) && own.addresses().contains(to)) {
           return arrive(device, own);
         }
       }
     }
     for (Host host : site.hosts().values()) {
-      if (network.equals(host.network()) && host.addresses().contains(to)) {
+      if (isSame(host.network(), network) && host.addresses().contains(to)) {
         receive(host);
         return null;
       }
     }
-    if (network.equals(hostNetwork(question.sender())) && to.equals(question.source())) {
+    if (isSame(hostNetwork(question.sender()), network) && to.equals(question.source())) {
       receive((Host) question.sender());
       return null;
     }
@@ -310,7 +310,7 @@ final class Exchange {
     // A device answers on a network for the external addresses that its rules use there.
     for (DeviceMachine machine : machines.values()) {
       for (Interface own : machine.program().device().interfaces()) {
-        if (own.network().equals(network) && own.isUp() && machine.program().claims(to)) {
+        if (isSame(own.network(), network) && own.isUp() && machine.program().claims(to)) {
           return arrive(machine.program().device(), own);
         }
       }
@@ -320,6 +320,10 @@ final class Exchange {
         network,
         "cannot hand it over: nobody on network " + network.name() + " has " + to);
     return null;
+  }
+
+  private static boolean isSame(@Nullable Network one, Network other) {
+    return one != null && one.name().equals(other.name());
   }
 
   private static @Nullable Network hostNetwork(Named sender) {
@@ -424,7 +428,7 @@ final class Exchange {
 
   private void receiveReply(Host host) {
     Header reply = packet.header();
-    boolean mine = host.equals(question.sender());
+    boolean mine = host.name().equals(question.sender().name());
     if (mine
         && reply.source().equals(question.to())
         && reply.sourcePort() == question.probe().port()) {

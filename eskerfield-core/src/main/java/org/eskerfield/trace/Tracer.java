@@ -16,12 +16,12 @@ import org.eskerfield.model.Site;
  */
 public final class Tracer {
   private final Site site;
-  private final Map<Device, DeviceProgram> programs = new LinkedHashMap<>();
+  private final Map<String, DeviceProgram> programs = new LinkedHashMap<>();
 
   private Tracer(Site site) {
     this.site = site;
     for (Device device : site.devices().values()) {
-      programs.put(device, DeviceProgram.compile(site, device));
+      programs.put(device.name(), DeviceProgram.compile(site, device));
     }
   }
 
@@ -38,8 +38,8 @@ public final class Tracer {
   /** Follows the packet of the question to its end, and the reply back. */
   public Trace trace(Question question) {
     VirtualClock clock = new VirtualClock(question.at());
-    Map<Device, DeviceMachine> machines = new LinkedHashMap<>();
-    programs.forEach((device, program) -> machines.put(device, new DeviceMachine(program, clock)));
+    Map<String, DeviceMachine> machines = new LinkedHashMap<>();
+    programs.forEach((name, program) -> machines.put(name, new DeviceMachine(program, clock)));
     return new Exchange(site, machines, question).run();
   }
 }

@@ -1,10 +1,8 @@
 package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
-import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Locale;
 import java.util.Set;
 import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Ruling;
@@ -35,9 +33,6 @@ import org.jspecify.annotations.Nullable;
  * node in front of it makes a sentence.
  */
 final class Wording {
-  private static final DateTimeFormatter TIME =
-      DateTimeFormatter.ofPattern("EEEE d MMMM yyyy HH:mm", Locale.ENGLISH);
-
   private final Site site;
   private final ZonedDateTime now;
 
@@ -109,14 +104,8 @@ final class Wording {
       case BINDING_FILTERED ->
           "drops it: whoever uses " + to + " now has never spoken to " + who(source);
       case FLOW_IS_NEW -> "knows no session for it: a new flow";
-      case DESTINATION_TRANSLATED ->
-          "changes the destination " + before.destinationText() + " to " + to + " by " + label;
-      case DESTINATION_RESTORED ->
-          "changes the destination "
-              + before.destinationText()
-              + " to "
-              + to
-              + ", as its session says";
+      case DESTINATION_TRANSLATED -> "changes the destination to " + to + " by " + label;
+      case DESTINATION_RESTORED -> "changes the destination to " + to + ", as its session says";
       case DESTINATION_KEPT -> "keeps the destination " + to + nearly;
       case DESTINATION_UNMATCHED ->
           "drops it: "
@@ -170,27 +159,23 @@ final class Wording {
       case ACCEPTED_BY_STANCE ->
           "accepts it: no list guards the way"
               + zones(arriving, leaving)
-              + ", its stance is accept";
+              + ", and its stance there is accept";
       case DROPPED_BY_STANCE ->
-          "drops it: no list guards the way" + zones(arriving, leaving) + ", its stance is drop";
+          "drops it: no list guards the way"
+              + zones(arriving, leaving)
+              + ", and its stance there is drop";
       case REJECTED_BY_STANCE ->
           "rejects it: no list guards the way"
               + zones(arriving, leaving)
-              + ", its stance is reject";
+              + ", and its stance there is reject";
       case SOURCE_TRANSLATED ->
-          "changes the source "
-              + before.sourceText()
-              + " to "
+          "changes the source to "
               + after.sourceText()
               + identifier(before, after)
               + " by "
               + label;
       case SOURCE_RESTORED ->
-          "changes the source "
-              + before.sourceText()
-              + " to "
-              + after.sourceText()
-              + ", as its session says";
+          "changes the source to " + after.sourceText() + ", as its session says";
       case SOURCE_KEPT -> "keeps the source " + after.sourceText();
       case CANNOT_SHARE ->
           "drops it: "
@@ -291,7 +276,7 @@ final class Wording {
             case DESTINATION -> "this is for " + who(packet.destination());
             case SERVICE -> "this is " + service(packet);
             case SOURCE_PORT -> "this is from port " + packet.sourcePort();
-            case SCHEDULE -> "it is " + TIME.format(now);
+            case SCHEDULE -> "it is " + Moments.text(now);
           });
     }
     return String.join(" and ", texts);

@@ -215,7 +215,7 @@ public final class QuestionReader {
     Network network = sender instanceof Host host ? host.network() : null;
     List<Address> all = new ArrayList<>();
     for (Interface own : device.interfaces()) {
-      if (own.network().equals(network)) {
+      if (network != null && own.network().name().equals(network.name())) {
         return own.addresses();
       }
       all.addAll(own.addresses());

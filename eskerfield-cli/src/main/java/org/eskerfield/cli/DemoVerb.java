@@ -3,21 +3,16 @@ package org.eskerfield.cli;
 import java.io.InputStream;
 import java.io.PrintWriter;
 import java.util.List;
-import java.util.concurrent.Callable;
 import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
-import picocli.CommandLine;
-import picocli.CommandLine.Command;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield demo}. */
-@Command(
-    name = "demo",
-    mixinStandardHelpOptions = true,
-    description = "A short tour of a small site: what comes through, what does not, and why.")
-final class DemoCommand implements Callable<Integer> {
+final class DemoVerb extends Verb {
   private static final String SITE = "skerry.site.yaml";
 
   /**
@@ -71,20 +66,19 @@ final class DemoCommand implements Callable<Integer> {
               "1502/tcp",
               "sunday 10:00"));
 
-  private final Style style;
-
-  @CommandLine.Spec private CommandLine.Model.@Nullable CommandSpec spec;
-
-  DemoCommand(Style style) {
-    this.style = style;
+  DemoVerb() {
+    super("demo", "A short tour of a small site: what comes through, what does not, and why.");
   }
 
   @Override
-  public Integer call() throws Exception {
-    if (spec == null) {
-      throw new IllegalStateException("picocli runs commands with their spec");
-    }
-    PrintWriter out = spec.commandLine().getOut();
+  void describe(CommandSpec spec) {
+    spec.usageMessage().footer("", "The site of the tour is demo/" + SITE + ".");
+  }
+
+  @Override
+  int run(ParseResult call, Terminal terminal) throws Exception {
+    PrintWriter out = terminal.out();
+    Style style = terminal.style();
     Tracer tracer = Tracer.of(read());
     out.println(style.strong(tracer.site().name()) + style.faint("  (demo/" + SITE + ")"));
     for (int i = 0; i < TOUR.size(); i++) {
@@ -106,11 +100,11 @@ final class DemoCommand implements Callable<Integer> {
     }
     out.println();
     out.println("Each command above shows every step. Then: ./eskerfield check demo/" + SITE);
-    return Main.FINE;
+    return FINE;
   }
 
   private static Site read() throws Exception {
-    try (InputStream in = DemoCommand.class.getResourceAsStream("demo/" + SITE)) {
+    try (InputStream in = DemoVerb.class.getResourceAsStream("demo/" + SITE)) {
       if (in == null) {
         throw new IllegalStateException("the demo site is not in the jar");
       }

@@ -1,0 +1,110 @@
+package org.eskerfield.cli;
+
+import java.io.IOException;
+import java.nio.file.InvalidPathException;
+import java.nio.file.Path;
+import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.model.Site;
+import picocli.CommandLine;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.OptionSpec;
+import picocli.CommandLine.Model.PositionalParamSpec;
+import picocli.CommandLine.ParseResult;
+
+/**
+ * One verb of the command line. Verbs describe themselves in code and not by annotations: reading
+ * annotations takes longer than all else that a short command does.
+ */
+abstract class Verb {
+  /** Everything is fine. */
+  static final int FINE = 0;
+
+  /** The answer is no. */
+  static final int NO = 1;
+
+  /** The call or the input cannot be used. */
+  static final int UNUSABLE = 2;
+
+  private final String name;
+  private final String description;
+
+  Verb(String name, String description) {
+    this.name = name;
+    this.description = description;
+  }
+
+  final String name() {
+    return name;
+  }
+
+  /** Its options and arguments. */
+  final CommandSpec spec() {
+    CommandSpec spec = CommandSpec.create().name(name);
+    spec.usageMessage()
+        .description(description)
+        .width(Style.WIDTH)
+        .sortOptions(false)
+        .sortSynopsis(false);
+    describe(spec);
+    return spec.addOption(help());
+  }
+
+  /** Adds its own options, arguments and examples. */
+  abstract void describe(CommandSpec spec);
+
+  /** Does it, and returns the exit status. */
+  abstract int run(ParseResult call, Terminal terminal) throws Exception;
+
+  static OptionSpec help() {
+    return OptionSpec.builder("-h", "--help")
+        .usageHelp(true)
+        .type(boolean.class)
+        .description("Show this help.")
+        .build();
+  }
+
+  static OptionSpec option(String name, String label, String description) {
+    return OptionSpec.builder(name)
+        .type(String.class)
+        .paramLabel(label)
+        .description(description)
+        .build();
+  }
+
+  static OptionSpec required(String name, String label, String description) {
+    return OptionSpec.builder(option(name, label, description)).required(true).build();
+  }
+
+  static OptionSpec flag(String name, String description) {
+    return OptionSpec.builder(name).type(boolean.class).description(description).build();
+  }
+
+  static PositionalParamSpec siteFile() {
+    return PositionalParamSpec.builder()
+        .paramLabel("SITE")
+        .type(String.class)
+        .arity("1")
+        .index("0")
+        .required(true)
+        .description("The site file; - for standard input.")
+        .build();
+  }
+
+  static String siteName(ParseResult call) {
+    return call.matchedPositionalValue(0, "");
+  }
+
+  static Site readSite(ParseResult call) throws UnreadableSiteException, IOException {
+    String file = siteName(call);
+    if (file.equals("-")) {
+      return SiteReader.read("standard-input", System.in);
+    }
+    try {
+      return SiteReader.read(Path.of(file));
+    } catch (InvalidPathException e) {
+      throw new CommandLine.ParameterException(
+          call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);
+    }
+  }
+}

@@ -229,12 +229,13 @@ public final class DeviceMachine {
               ? rule.internalPort(packet.destinationPort)
               : packet.destinationPort);
       say(Ruling.DESTINATION_TRANSLATED, rule);
-    } else {
-      say(Ruling.DESTINATION_KEPT, null);
     }
     Address now = packet.destination();
     if (program.claims(now) && !program.owns(now)) {
       return end(Ruling.DESTINATION_UNMATCHED, null);
+    }
+    if (translated == null) {
+      say(Ruling.DESTINATION_KEPT, null);
     }
     return null;
   }
@@ -263,7 +264,7 @@ public final class DeviceMachine {
       }
     }
     if (narrator != null && nearest != null) {
-      narrator.nearly(nearest.rule(), nearestMisses);
+      narrator.nearly(nearest.rule(), nearestMisses, packet);
     }
     return null;
   }
@@ -345,14 +346,15 @@ public final class DeviceMachine {
       throw new IllegalStateException("step 5 follows a route");
     }
     if (translated != null && translated.admission() != null) {
+      DestinationRule rule = translated.rule();
       Set<Match.Field> misses = translated.admission().misses(packet, false, clock.now());
       if (!misses.isEmpty()) {
-        if (narrator != null) {
-          narrator.nearly(translated.rule(), misses);
+        if (narrator != null && rule.admit() != null) {
+          narrator.nearly(rule.admit(), misses, packet);
         }
-        return end(Ruling.NOT_ADMITTED, translated.rule());
+        return end(Ruling.NOT_ADMITTED, rule);
       }
-      say(Ruling.ADMITTED, translated.rule());
+      say(Ruling.ADMITTED, rule);
     }
     return judgeByLists(leaving);
   }
@@ -439,7 +441,7 @@ public final class DeviceMachine {
       }
     }
     if (narrator != null && nearest != null && nearestMisses.size() <= 2) {
-      narrator.nearly(nearest, nearestMisses);
+      narrator.nearly(nearest, nearestMisses, seen);
     }
   }
 

@@ -22,8 +22,9 @@ public interface Narrator {
    * Tells, before the decision itself, which rule nearly matched. Only called with one to three
    * fields, and with the rule that came nearest.
    *
-   * @param rule the access rule or translation rule
+   * @param rule the access rule, translation rule or admission
    * @param fields the fields that kept it from matching
+   * @param seen the packet as the rule saw it; the listener must not change or keep it
    */
-  default void nearly(Placed rule, Set<Match.Field> fields) {}
+  default void nearly(Placed rule, Set<Match.Field> fields, Packet seen) {}
 }

@@ -11,6 +11,7 @@ import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.jspecify.annotations.Nullable;
@@ -25,6 +26,7 @@ final class LegRecorder implements Narrator {
   private @Nullable Interface leaving;
   private Header last;
   private @Nullable NearMiss near;
+  private @Nullable NearMiss missedTranslation;
 
   LegRecorder(
       String where, Leg.Kind kind, Wording wording, @Nullable Interface arriving, Packet packet) {
@@ -36,13 +38,20 @@ final class LegRecorder implements Narrator {
   }
 
   @Override
-  public void nearly(Placed rule, Set<Match.Field> fields) {
-    near = new NearMiss(rule, fields, wording.nearMiss(rule, fields, last));
+  public void nearly(Placed rule, Set<Match.Field> fields, Packet seen) {
+    near = new NearMiss(rule, fields, wording.nearMiss(rule, fields, seen.header()));
+    if (rule instanceof TranslationRule) {
+      missedTranslation = near;
+    }
   }
 
   @Override
   public void decided(Ruling ruling, @Nullable Placed by, Packet packet) {
     Header now = packet.header();
+    if (ruling == Ruling.DEVICE_NOT_ADMITTED || ruling == Ruling.DEVICE_REFUSES) {
+      near =
+          missedTranslation; // the packet was probably meant for that rule and not for the device
+    }
     if (ruling == Ruling.ROUTED) {
       leaving = by instanceof Route route ? route.leaving() : (Interface) by;
     }

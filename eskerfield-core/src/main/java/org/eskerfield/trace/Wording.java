@@ -69,6 +69,9 @@ final class Wording {
     if (thing instanceof Route route) {
       return "route to " + route.to();
     }
+    if (thing instanceof Admission) {
+      return "the rule's admission";
+    }
     return thing instanceof Named named ? named.name() : "stance";
   }
 
@@ -85,6 +88,7 @@ final class Wording {
     String label = by == null ? "" : label(by);
     String nearly = near == null ? "" : "; " + near.text();
     return switch (ruling) {
+      case SENT_BY_DEVICE -> "sends a packet of its own";
       case ARRIVED -> "takes it in on " + label;
       case INTERFACE_DOWN -> "cannot take it in: " + label + state(by);
       case SOURCE_IS_OWN -> "drops it: its source " + source + " is the device's own address";
@@ -129,12 +133,14 @@ final class Wording {
               + after.destination()
               + " is its own address, and neither a translation rule"
               + " nor an own service takes "
-              + service(after);
+              + service(after)
+              + nearly;
       case DEVICE_REFUSES ->
           "refuses it: "
               + after.destination()
               + " is its own address, and it runs no "
-              + service(after);
+              + service(after)
+              + nearly;
       case ROUTED -> routed(by, after, leaving);
       case HOPS_USED_UP -> "drops it: its hop count is used up, so it was going in circles";
       case NO_ROUTE -> "has no route to " + after.destination();
@@ -143,6 +149,7 @@ final class Wording {
               + after.destination()
               + " leads over "
               + label
+              + ", which"
               + state(by);
       case ROUTE_DISCARDS -> "throws it away, as its " + label + " says";
       case ADMITTED -> "lets it in: " + label + " admits " + admitted(by);
@@ -293,15 +300,21 @@ final class Wording {
             case SERVICE ->
                 "for " + joined(services(rule).stream().map(ServiceTerm::text).toList());
             case SOURCE_PORT -> "from port " + ((AccessRule) rule).sourcePorts();
-            case SCHEDULE -> "within " + hours(schedule((AccessRule) rule));
+            case SCHEDULE -> "within " + hours(schedule(rule));
           });
     }
-    String takes = rule instanceof AccessRule ? " accepts only " : " takes only ";
+    String takes =
+        rule instanceof AccessRule
+            ? " accepts only "
+            : rule instanceof Admission ? " lets in only " : " takes only ";
     return label(rule) + takes + String.join(" and ", asked) + ", and " + actual(fields, packet);
   }
 
-  private static Schedule schedule(AccessRule rule) {
-    Schedule when = rule.when();
+  private static Schedule schedule(Placed rule) {
+    Schedule when =
+        rule instanceof AccessRule access
+            ? access.when()
+            : rule instanceof Admission admission ? admission.when() : null;
     if (when == null) {
       throw new IllegalArgumentException(rule.place() + " has no schedule to miss");
     }
@@ -309,7 +322,10 @@ final class Wording {
   }
 
   private static List<AddressTerm> sources(Placed rule) {
-    return rule instanceof AccessRule access ? access.from() : ((DestinationRule) rule).from();
+    if (rule instanceof AccessRule access) {
+      return access.from();
+    }
+    return rule instanceof Admission admission ? admission.from() : ((DestinationRule) rule).from();
   }
 
   private static List<ServiceTerm> services(Placed rule) {
@@ -330,7 +346,7 @@ final class Wording {
         String verb =
             switch (decision.ruling()) {
               case DESTINATION_TRANSLATED -> " leads there";
-              case ADMITTED, ACCEPTED_BY_RULE -> " lets it in";
+              case ADMITTED, ACCEPTED_BY_RULE, DEVICE_ACCEPTED_BY_RULE -> " lets it in";
               default -> "";
             };
         sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;

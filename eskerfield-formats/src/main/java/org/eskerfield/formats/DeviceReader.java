@@ -191,7 +191,6 @@ final class DeviceReader {
       return new Stance(action, List.of(), fields.place("stance"));
     }
     Action otherwise = Action.DROP;
-    boolean said = false;
     List<Stance.Pair> pairs = new ArrayList<>();
     for (Node.Entry entry : mapping.entries()) {
       String key = entry.key().text();
@@ -199,7 +198,6 @@ final class DeviceReader {
       int to = key.indexOf(" to ");
       if (key.equals("otherwise")) {
         otherwise = action;
-        said = true;
       } else if (to > 0) {
         String from = key.substring(0, to);
         String into = key.substring(to + " to ".length());
@@ -207,15 +205,6 @@ final class DeviceReader {
         checkZone(entry.key(), into);
         pairs.add(new Stance.Pair(from, into, action, entry.key().place()));
       }
-    }
-    if (!said) {
-      problems.add(
-          fields.place("stance"),
-          "the stance of '"
-              + name.text()
-              + "' needs 'otherwise': it says what becomes of every"
-              + " other way",
-          "add otherwise: drop");
     }
     return new Stance(otherwise, pairs, fields.place("stance"));
   }

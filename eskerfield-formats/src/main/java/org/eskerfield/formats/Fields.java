@@ -280,6 +280,12 @@ final class Fields implements Placed {
       }
       fits(entry.value(), named.value(), name, entry.key().place());
     }
+    if (named.needed() != null && !seen.containsKey(named.needed())) {
+      problems.add(
+          at,
+          "'" + key + "' needs '" + named.needed() + "': it says what becomes of all others",
+          "add " + named.needed() + ": drop");
+    }
     return true;
   }
 

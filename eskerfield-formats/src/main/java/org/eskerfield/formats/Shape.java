@@ -116,8 +116,13 @@ record Shape(String name, List<Key> keys, List<String> oneOf) {
    *
    * @param names what a name must look like
    * @param value what each name stands for
+   * @param needed a name that must be among them, or null
    */
-  record Named(Pattern names, Value value) implements Value {
+  record Named(Pattern names, Value value, @Nullable String needed) implements Value {
+    Named(Pattern names, Value value) {
+      this(names, value, null);
+    }
+
     @Override
     public String wanted() {
       return "names, each with " + value.wanted();

@@ -255,7 +255,10 @@ final class SiteShapes {
               "stance",
               new Either(
                   ACTION,
-                  new Named(Pattern.compile("^(otherwise|[^\\s/:,]+ to [^\\s/:,]+)$"), ACTION)),
+                  new Named(
+                      Pattern.compile("^(otherwise|[^\\s/:,]+ to [^\\s/:,]+)$"),
+                      ACTION,
+                      "otherwise")),
               "what becomes of a way that no list guards",
               "drop"),
           may(

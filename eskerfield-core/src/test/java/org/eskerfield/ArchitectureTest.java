@@ -1,0 +1,56 @@
+package org.eskerfield;
+
+import static com.tngtech.archunit.lang.syntax.ArchRuleDefinition.classes;
+import static com.tngtech.archunit.library.Architectures.layeredArchitecture;
+
+import com.tngtech.archunit.core.domain.JavaClasses;
+import com.tngtech.archunit.core.importer.ClassFileImporter;
+import com.tngtech.archunit.core.importer.ImportOption;
+import org.junit.jupiter.api.Test;
+
+/**
+ * The floors of the core: an import never points up, and the house stands on the platform alone.
+ */
+class ArchitectureTest {
+  private static final JavaClasses CORE =
+      new ClassFileImporter()
+          .withImportOption(new ImportOption.DoNotIncludeTests())
+          .importPackages("org.eskerfield");
+
+  @Test
+  void importsNeverPointUp() {
+    layeredArchitecture()
+        .consideringOnlyDependenciesInLayers()
+        .layer("packet")
+        .definedBy("org.eskerfield.packet..")
+        .layer("model")
+        .definedBy("org.eskerfield.model..")
+        .layer("engine")
+        .definedBy("org.eskerfield.engine..")
+        .layer("trace")
+        .definedBy("org.eskerfield.trace..")
+        .layer("check")
+        .definedBy("org.eskerfield.check..")
+        .whereLayer("model")
+        .mayOnlyBeAccessedByLayers("engine", "trace", "check")
+        .whereLayer("engine")
+        .mayOnlyBeAccessedByLayers("trace", "check")
+        .whereLayer("trace")
+        .mayOnlyBeAccessedByLayers("check")
+        .whereLayer("check")
+        .mayNotBeAccessedByAnyLayer()
+        .check(CORE);
+  }
+
+  @Test
+  void theCoreKnowsNoFormatAndNoInterface() {
+    classes()
+        .that()
+        .resideInAPackage("org.eskerfield..")
+        .should()
+        .onlyDependOnClassesThat()
+        .resideInAnyPackage(
+            "java.lang..", "java.util..", "java.time..", "org.eskerfield..", "org.jspecify..")
+        .check(CORE);
+  }
+}

@@ -1,0 +1,273 @@
+package org.eskerfield;
+
+import static org.eskerfield.Numbers.a;
+import static org.eskerfield.Numbers.p;
+
+import java.time.ZoneOffset;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.jspecify.annotations.Nullable;
+
+/** Writes sites in code, shortly, for tests of the core on its own. */
+public final class Draft {
+  private static final Place HERE = Place.IN_CODE;
+
+  private final Map<String, Network> networks = new LinkedHashMap<>();
+  private final Map<String, Host> hosts = new LinkedHashMap<>();
+  private final Map<String, Device> devices = new LinkedHashMap<>();
+
+  /** A network in a zone of the same name, or a carrier's link in zone internet. */
+  public Draft network(String name, String prefix, @Nullable String carrier) {
+    networks.put(
+        name,
+        new Network(
+            name,
+            List.of(p(prefix)),
+            carrier == null ? name : Site.INTERNET,
+            carrier == null ? List.of() : List.of(a(carrier)),
+            null,
+            HERE));
+    return this;
+  }
+
+  /** A host that listens on TCP and UDP ports; on the internet if the network is null. */
+  public Draft host(String name, @Nullable String network, String address, int... ports) {
+    return host(name, network, address, null, ports);
+  }
+
+  /** A host with a gateway of its own choice. */
+  public Draft host(
+      String name,
+      @Nullable String network,
+      String address,
+      @Nullable String gateway,
+      int... ports) {
+    List<ServiceTerm> listens =
+        Arrays.stream(ports).mapToObj(port -> new ServiceTerm(service(port), HERE)).toList();
+    hosts.put(
+        name,
+        new Host(
+            name,
+            network == null ? null : networks.get(network),
+            List.of(a(address)),
+            Assignment.FIXED,
+            gateway == null ? List.of() : List.of(a(gateway)),
+            listens,
+            true,
+            null,
+            HERE));
+    return this;
+  }
+
+  /** A port of TCP and UDP. */
+  public static Service service(int port) {
+    return new Service(
+        Integer.toString(port),
+        List.of(
+            new ServicePart(6, PortSet.of(port), Icmp.NO_TYPE),
+            new ServicePart(17, PortSet.of(port), Icmp.NO_TYPE)),
+        HERE);
+  }
+
+  /** Begins a device. */
+  public DeviceDraft device(String name, Action stance) {
+    return new DeviceDraft(name, stance);
+  }
+
+  /** The site. */
+  public Site site() {
+    return new Site(
+        "draft",
+        ZoneOffset.UTC,
+        networks,
+        hosts,
+        Map.of(),
+        Map.of(),
+        Map.of(),
+        devices,
+        null,
+        HERE);
+  }
+
+  private static AddressTerm term(String text) {
+    if (text.equals("any")) {
+      return new AddressTerm(AddressTerm.Kind.ANY, text, AddressSet.NONE, HERE);
+    }
+    if (text.equals("device")) {
+      return new AddressTerm(AddressTerm.Kind.SELF, text, AddressSet.NONE, HERE);
+    }
+    AddressSet set =
+        text.contains("/") ? AddressSet.ofPrefixes(List.of(p(text))) : AddressSet.of(a(text));
+    return new AddressTerm(AddressTerm.Kind.LITERAL, text, set, HERE);
+  }
+
+  private static List<AddressTerm> terms(@Nullable String text) {
+    return text == null ? List.of() : List.of(term(text));
+  }
+
+  /** A device under construction. */
+  public final class DeviceDraft {
+    private final String name;
+    private final Stance stance;
+    private final List<Interface> interfaces = new ArrayList<>();
+    private final List<Route> routes = new ArrayList<>();
+    private final List<OwnService> services = new ArrayList<>();
+    private final List<TranslationRule> translation = new ArrayList<>();
+    private final List<AccessList> access = new ArrayList<>();
+
+    private DeviceDraft(String name, Action stance) {
+      this.name = name;
+      this.stance = new Stance(stance, List.of(), HERE);
+    }
+
+    /** An interface with the name of its network. */
+    public DeviceDraft on(String network, String address) {
+      interfaces.add(
+          new Interface(
+              network,
+              Objects.requireNonNull(networks.get(network)),
+              List.of(a(address)),
+              Assignment.FIXED,
+              Interface.State.UP,
+              null,
+              HERE));
+      return this;
+    }
+
+    private InterfaceTerm way(String network) {
+      return new InterfaceTerm(
+          network, interfaces.stream().filter(i -> i.name().equals(network)).toList(), HERE);
+    }
+
+    /** A route; its way out is the interface whose network holds the next router. */
+    public DeviceDraft route(String to, String via) {
+      Address next = a(via);
+      Interface leaving =
+          interfaces.stream()
+              .filter(i -> i.network().prefixOf(next) != null)
+              .findFirst()
+              .orElseThrow();
+      routes.add(new Route(p(to), next, leaving, Route.DEFAULT_PREFERENCE, null, HERE));
+      return this;
+    }
+
+    /** An own service for everybody. */
+    public DeviceDraft runs(int port) {
+      services.add(new OwnService(new ServiceTerm(service(port), HERE), List.of(), null, HERE));
+      return this;
+    }
+
+    /** A shared rule; port preserving, on the address of the leaving interface. */
+    public DeviceDraft shared(String from, String leaving) {
+      translation.add(
+          new SharedRule("share", terms(from), List.of(), way(leaving), false, null, HERE));
+      return this;
+    }
+
+    /** A destination rule for one port; port 0 stands for every one. */
+    public DeviceDraft destination(
+        String arriving, String external, int port, String internal, int internalPort) {
+      translation.add(
+          new DestinationRule(
+              "lead",
+              way(arriving),
+              List.of(),
+              new DestinationRule.External(a(external), null, external),
+              port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),
+              term(internal),
+              a(internal),
+              internalPort == 0 ? null : PortSet.of(internalPort),
+              null,
+              false,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** A list that guards a way, with one rule that accepts and drops the rest. */
+    public DeviceDraft list(
+        @Nullable String arriving,
+        @Nullable String leaving,
+        boolean stateless,
+        @Nullable String from,
+        @Nullable String to,
+        int port) {
+      AccessRule rule =
+          new AccessRule(
+              Action.ACCEPT,
+              "pass",
+              terms(from),
+              terms(to),
+              port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),
+              null,
+              null,
+              false,
+              false,
+              null,
+              HERE);
+      access.add(
+          new AccessList(
+              "list",
+              List.of(
+                  new AccessList.Guard(
+                      arriving == null ? null : way(arriving),
+                      leaving == null ? null : way(leaving),
+                      false,
+                      HERE)),
+              List.of(rule),
+              Action.DROP,
+              stateless,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** Ends the device. */
+    public Draft done() {
+      devices.put(
+          name,
+          new Device(
+              name,
+              stance,
+              false,
+              false,
+              interfaces,
+              routes,
+              services,
+              translation,
+              access,
+              null,
+              HERE));
+      return Draft.this;
+    }
+  }
+}

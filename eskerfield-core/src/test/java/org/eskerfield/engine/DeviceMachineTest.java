@@ -1,0 +1,291 @@
+package org.eskerfield.engine;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.eskerfield.Numbers.a;
+
+import java.time.ZoneOffset;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Random;
+import java.util.Set;
+import net.jqwik.api.ForAll;
+import net.jqwik.api.Property;
+import org.eskerfield.Draft;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+/** The machine of one device, packet by packet: what its tables remember and what they forbid. */
+class DeviceMachineTest {
+  private static final int SERVER_PORT = 80;
+  private static final Address SERVER = a("192.0.2.200");
+  private static final Address OUTSIDE = a("198.51.100.140");
+
+  private final Site site =
+      new Draft()
+          .network("inside", "10.77.4.0/24", null)
+          .network("outside", "198.51.100.128/26", "198.51.100.129")
+          .device("edge", Action.DROP)
+          .on("inside", "10.77.4.1")
+          .on("outside", "198.51.100.140")
+          .route("0.0.0.0/0", "198.51.100.129")
+          .runs(443)
+          .shared("10.77.4.0/24", "outside")
+          .destination("outside", "198.51.100.140", 1502, "10.77.4.9", 502)
+          .destination("outside", "198.51.100.141", 0, "10.77.4.8", 0)
+          .list("inside", "outside", false, null, null, 0)
+          .list("outside", "inside", false, null, "10.77.4.8", 0)
+          .done()
+          .site();
+  private final Device edge = Objects.requireNonNull(site.devices().get("edge"));
+  private final DeviceMachine machine = machine();
+  private final Interface inside = edge.interfaces().get(0);
+  private final Interface outside = edge.interfaces().get(1);
+
+  private DeviceMachine machine() {
+    return new DeviceMachine(
+        DeviceProgram.compile(site, edge), new VirtualClock(VirtualClock.start(ZoneOffset.UTC)));
+  }
+
+  private static Packet udp(Address from, int fromPort, Address to, int toPort) {
+    return new Packet(from, fromPort, to, toPort, Protocol.UDP, Icmp.NO_TYPE, 0);
+  }
+
+  private static Packet tcp(Address from, int fromPort, Address to, int toPort, int flags) {
+    return new Packet(from, fromPort, to, toPort, Protocol.TCP, Icmp.NO_TYPE, flags);
+  }
+
+  private static Packet echo(Address from, Address to, int identifier, boolean request) {
+    return new Packet(
+        from,
+        request ? identifier : 0,
+        to,
+        request ? 0 : identifier,
+        Protocol.ICMP,
+        request ? Icmp.ECHO_REQUEST : Icmp.ECHO_REPLY,
+        0);
+  }
+
+  private static Packet replyTo(Header sent) {
+    return udp(sent.destination(), sent.destinationPort(), sent.source(), sent.sourcePort());
+  }
+
+  @Test
+  void aReplyUndoesWhatWasDoneToItsRequest() {
+    Packet request = udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT);
+    assertThat(machine.arrive(request, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    assertThat(machine.leaving()).isEqualTo(outside);
+    assertThat(machine.nextHop()).isEqualTo(a("198.51.100.129"));
+    assertThat(request.header()).hasToString("198.51.100.140:5000 → 192.0.2.200:80 udp");
+
+    Packet reply = replyTo(request.header());
+    assertThat(machine.arrive(reply, outside, null)).isEqualTo(Ruling.SESSION_KNOWN);
+    assertThat(machine.leaving()).isEqualTo(inside);
+    assertThat(machine.nextHop()).isEqualTo(a("10.77.4.20"));
+    assertThat(reply.header()).hasToString("192.0.2.200:80 → 10.77.4.20:5000 udp");
+    assertThat(reply.ttl).isEqualTo(Packet.INITIAL_TTL - 1);
+  }
+
+  @Test
+  void pingsAreToldApartByTheirIdentifier() {
+    List<Header> sent = new ArrayList<>();
+    for (String host : List.of("10.77.4.20", "10.77.4.21", "10.77.4.22")) {
+      Packet request = echo(a(host), SERVER, 7, true);
+      machine.arrive(request, inside, null);
+      sent.add(request.header());
+    }
+    assertThat(sent).extracting(Header::sourcePort).containsExactly(7, 8, 9);
+    Packet reply = echo(SERVER, OUTSIDE, 9, false);
+    machine.arrive(reply, outside, null);
+    assertThat(reply.header()).hasToString("192.0.2.200 → 10.77.4.22 icmp echo reply id 7");
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    // Preserved where it is free; else the next one of its range, round the end of it.
+    "5000,  5000",
+    "1502,  1503", // the destination rule has it
+    "443,   444", // the device's own service has it
+    "65535, 65535",
+    "1023,  1023",
+  })
+  void portsArePreservedButForThoseThatAreClaimed(int wanted, int given) {
+    Packet first = udp(a("10.77.4.20"), wanted, SERVER, SERVER_PORT);
+    machine.arrive(first, inside, null);
+    assertThat(first.sourcePort).isEqualTo(given);
+    // Another sender with the same port gets another one, in the same range.
+    Packet second = udp(a("10.77.4.21"), wanted, SERVER, SERVER_PORT);
+    machine.arrive(second, inside, null);
+    assertThat(second.sourcePort).isNotEqualTo(given);
+    assertThat(second.sourcePort < 1024).isEqualTo(wanted < 1024);
+  }
+
+  @Test
+  void whenEveryPortIsTakenTheNextSenderGetsNothingAndNobodyLosesHis() {
+    int given = 0;
+    for (int port = 0; port < 1024; port++) {
+      Packet packet = udp(a("10.77.4.20"), port, SERVER, SERVER_PORT);
+      given += machine.arrive(packet, inside, null) == Ruling.SESSION_RECORDED ? 1 : 0;
+    }
+    assertThat(given).isEqualTo(1023); // the own service keeps 443
+    Packet late = udp(a("10.77.4.21"), 5, SERVER, SERVER_PORT);
+    assertThat(machine.arrive(late, inside, null)).isEqualTo(Ruling.PORTS_USED_UP);
+    assertThat(machine.leaving()).isNull();
+    assertThat(late.source()).isEqualTo(a("10.77.4.21"));
+    Packet reply = udp(SERVER, SERVER_PORT, OUTSIDE, 5);
+    assertThat(machine.arrive(reply, outside, null)).isEqualTo(Ruling.SESSION_KNOWN);
+  }
+
+  @Test
+  void oneBindingServesEveryRemoteEndAndFiltersByAddress() {
+    Packet first = udp(a("10.77.4.8"), 5000, SERVER, SERVER_PORT);
+    machine.arrive(first, inside, null);
+    Packet elsewhere = udp(a("10.77.4.8"), 5000, a("192.0.2.201"), 53);
+    machine.arrive(elsewhere, inside, null);
+    assertThat(elsewhere.header().sourceText()).isEqualTo(first.header().sourceText());
+
+    // From another port of an address that was spoken to: passes the binding, then the lists.
+    Packet again = udp(SERVER, 9999, OUTSIDE, 5000);
+    assertThat(machine.arrive(again, outside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    assertThat(again.header()).hasToString("192.0.2.200:9999 → 10.77.4.8:5000 udp");
+    // From an address that never was.
+    Packet stranger = udp(a("203.0.113.9"), 9999, OUTSIDE, 5000);
+    assertThat(machine.arrive(stranger, outside, null)).isEqualTo(Ruling.BINDING_FILTERED);
+    // The binding alone opens nothing that the lists keep shut: 10.77.4.20 is not let in.
+    machine.arrive(udp(a("10.77.4.20"), 6000, SERVER, SERVER_PORT), inside, null);
+    Packet unasked = udp(SERVER, 9999, OUTSIDE, 6000);
+    assertThat(machine.arrive(unasked, outside, null)).isEqualTo(Ruling.DROPPED_OTHERWISE);
+  }
+
+  @Test
+  void aNarratorHearsOfTheBindingThatIsReached() {
+    List<Ruling> heard = new ArrayList<>();
+    machine.arrive(udp(a("10.77.4.8"), 5000, SERVER, SERVER_PORT), inside, null);
+    machine.arrive(
+        udp(SERVER, 9999, OUTSIDE, 5000), outside, (ruling, by, packet) -> heard.add(ruling));
+    assertThat(heard)
+        .containsExactly(
+            Ruling.ARRIVED,
+            Ruling.BINDING_KNOWN,
+            Ruling.DESTINATION_RESTORED,
+            Ruling.ROUTED,
+            Ruling.ACCEPTED_BY_RULE,
+            Ruling.SOURCE_KEPT,
+            Ruling.SESSION_RECORDED);
+  }
+
+  @Test
+  void tcpBeginsWithASynAndLeavesNoTraceWhereItDoesNot() {
+    Packet data = tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.ACK);
+    assertThat(machine.arrive(data, inside, null)).isEqualTo(Ruling.NOT_AN_OPENING);
+    Packet answer = tcp(SERVER, SERVER_PORT, OUTSIDE, 5000, Packet.SYN | Packet.ACK);
+    assertThat(machine.arrive(answer, outside, null)).isEqualTo(Ruling.DEVICE_NOT_ADMITTED);
+
+    Packet syn = tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.SYN);
+    assertThat(machine.arrive(syn, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    Packet later = tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.ACK);
+    assertThat(machine.arrive(later, inside, null)).isEqualTo(Ruling.SESSION_KNOWN);
+    assertThat(later.header()).hasToString("198.51.100.140:5000 → 192.0.2.200:80 tcp ACK");
+  }
+
+  @Test
+  void whatIsDroppedLeavesNoState() {
+    Packet dropped = tcp(a("203.0.113.9"), 4000, OUTSIDE, 1502, Packet.SYN);
+    assertThat(machine.arrive(dropped, outside, null)).isEqualTo(Ruling.DROPPED_OTHERWISE);
+    Packet reply = tcp(a("10.77.4.9"), 502, a("203.0.113.9"), 4000, Packet.SYN | Packet.ACK);
+    assertThat(machine.arrive(reply, inside, null)).isEqualTo(Ruling.NOT_AN_OPENING);
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    "10.77.4.1,       192.0.2.200, SOURCE_IS_OWN",
+    "198.51.100.140,  192.0.2.200, SOURCE_IS_OWN",
+    "127.0.0.1,       192.0.2.200, SOURCE_IMPOSSIBLE",
+    "0.0.0.0,         192.0.2.200, SOURCE_IMPOSSIBLE",
+    "224.0.0.1,       192.0.2.200, SOURCE_IMPOSSIBLE",
+    "10.77.4.20,      255.255.255.255, NOT_FORWARDED",
+    "10.77.4.20,      198.51.100.191,  NOT_FORWARDED",
+    "10.77.4.20,      10.77.4.0,       NOT_FORWARDED",
+  })
+  void forgedAndBroadcastPacketsEndAtOnce(String from, String to, Ruling ruling) {
+    assertThat(machine.arrive(udp(a(from), 5000, a(to), 53), inside, null)).isEqualTo(ruling);
+  }
+
+  @Test
+  void anEveryPortRuleTakesNoPortFromTheSharers() {
+    Packet whole = udp(a("203.0.113.9"), 4000, a("198.51.100.141"), 7777);
+    assertThat(machine.arrive(whole, outside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    assertThat(whole.header()).hasToString("203.0.113.9:4000 → 10.77.4.8:7777 udp");
+    Packet reply = udp(a("10.77.4.8"), 7777, a("203.0.113.9"), 4000);
+    machine.arrive(reply, inside, null);
+    assertThat(reply.header()).hasToString("198.51.100.141:7777 → 203.0.113.9:4000 udp");
+  }
+
+  /**
+   * Long random runs of requests, replies and strangers. A reply to what went out reaches exactly
+   * its sender; no two internal endpoints share an external port; nothing else comes in.
+   */
+  @Property(tries = 40)
+  void inLongRunsRepliesFindTheirSendersAndStrangersNobody(@ForAll long seed) {
+    DeviceMachine machine = machine();
+    Random random = new Random(seed);
+    Map<String, Header> sentByReplyKey = new HashMap<>();
+    Map<String, String> userOfExternal = new HashMap<>();
+    Set<String> remotes = new HashSet<>();
+    for (int i = 0; i < 400; i++) {
+      Address remote = Address.ipv4(203, 0, 113, random.nextInt(4));
+      int remotePort = 1 + random.nextInt(3);
+      if (random.nextInt(3) > 0) {
+        Packet request =
+            udp(
+                Address.ipv4(10, 77, 4, 20 + random.nextInt(5)),
+                1500 + random.nextInt(4),
+                remote,
+                remotePort);
+        Header before = request.header();
+        assertThat(machine.arrive(request, inside, null).ends()).isNull();
+        Header after = request.header();
+        assertThat(after.source()).isEqualTo(OUTSIDE);
+        assertThat(after.destinationText()).isEqualTo(before.destinationText());
+        String user = userOfExternal.putIfAbsent(after.sourceText(), before.sourceText());
+        assertThat(user == null || user.equals(before.sourceText())).isTrue();
+        sentByReplyKey.put(after.destinationText() + after.sourceText(), before);
+        remotes.add(after.sourceText() + " " + remote);
+        continue;
+      }
+      Packet in = udp(remote, remotePort, OUTSIDE, 1500 + random.nextInt(8));
+      String to = in.header().destinationText();
+      Header sent = sentByReplyKey.get(in.header().sourceText() + to);
+      Ruling ruling = machine.arrive(in, outside, null);
+      if (sent != null) {
+        assertThat(ruling).isEqualTo(Ruling.SESSION_KNOWN);
+        assertThat(in.header().destinationText()).isEqualTo(sent.sourceText());
+      } else if (in.header().destinationText().startsWith("10.77.4.9:")) {
+        assertThat(to).isEqualTo("198.51.100.140:1502");
+        assertThat(ruling).isEqualTo(Ruling.DROPPED_OTHERWISE);
+      } else {
+        // Spoken to before: the binding passes, but no list lets these hosts be reached.
+        assertThat(ruling)
+            .isEqualTo(
+                !userOfExternal.containsKey(to)
+                    ? Ruling.DEVICE_NOT_ADMITTED
+                    : remotes.contains(to + " " + remote)
+                        ? Ruling.DROPPED_OTHERWISE
+                        : Ruling.BINDING_FILTERED);
+      }
+    }
+  }
+}

@@ -98,12 +98,14 @@ public final class Checker {
     }
   }
 
+  /** What an access rule would have to accept, in the words of a rule. */
   private static String reaching(Device device, DestinationRule rule) {
-    return device.seesOriginal()
-        ? rule.at().text() + " " + texts(rule.services())
-        : rule.becomes().text()
-            + " "
-            + (rule.becomesPorts() == null ? texts(rule.services()) : rule.becomesPorts());
+    String where = device.seesOriginal() ? rule.at().text() : rule.becomes().text();
+    List<String> services = new ArrayList<>();
+    for (Service service : seenServices(device, rule)) {
+      service.parts().forEach(part -> services.add(part.toString()));
+    }
+    return "to: " + where + (services.isEmpty() ? "" : ", service: " + String.join(", ", services));
   }
 
   private static String texts(List<ServiceTerm> services) {

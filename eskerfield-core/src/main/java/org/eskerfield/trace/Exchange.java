@@ -366,6 +366,7 @@ final class Exchange {
     }
     Network network = site.networkOf(to);
     if (network == null) {
+      say(Ruling.CARRIED, null, "carries it to " + to);
       takenToAnswer("a host of the internet at " + to);
       return null;
     }

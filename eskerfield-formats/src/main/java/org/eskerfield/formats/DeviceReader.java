@@ -113,6 +113,7 @@ final class DeviceReader {
         interfacesComplete = false;
         continue;
       }
+      interfacesComplete &= !network.prefixes().isEmpty();
       for (Node.Scalar text : texts) {
         site.checkOn(network, text, who);
       }

@@ -77,7 +77,7 @@ final class Fields implements Placed {
           "unknown key '" + name + "' in " + shape.name(),
           name.equals("<<")
               ? "merging is not read; write the keys out"
-              : Similar.didYouMean(
+              : problems.didYouMean(
                   name, shape.keyNames(), "it has: " + String.join(", ", shape.keyNames())));
       return;
     }
@@ -110,7 +110,7 @@ final class Fields implements Placed {
             "add " + key.name() + ": " + key.example());
       }
     }
-    List<String> chosen = shape.oneOf().stream().filter(keys::containsKey).toList();
+    List<String> chosen = keys.keySet().stream().filter(shape.oneOf()::contains).toList();
     if (shape.oneOf().size() > 1 && chosen.size() != 1) {
       String all = String.join(", ", shape.oneOf());
       problems.add(
@@ -179,7 +179,7 @@ final class Fields implements Placed {
     String remedy = "write " + value.wanted();
     if (node instanceof Node.Scalar scalar) {
       if (value instanceof Shape.Word word && scalar.isText()) {
-        remedy = Similar.didYouMean(scalar.text(), word.words(), remedy);
+        remedy = problems.didYouMean(scalar.text(), word.words(), remedy);
       } else if ((value instanceof Shape.Text || value instanceof Shape.Texts)
           && !scalar.isText()
           && !scalar.isNull()) {

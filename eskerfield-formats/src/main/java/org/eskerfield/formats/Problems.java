@@ -1,6 +1,7 @@
 package org.eskerfield.formats;
 
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.Comparator;
 import java.util.List;
 import org.eskerfield.formats.yaml.SourceText;
@@ -36,6 +37,11 @@ final class Problems {
     String excerpt =
         line.length() > LONGEST_EXCERPT ? line.substring(0, LONGEST_EXCERPT) + "…" : line;
     found.add(new Problem(place, message, remedy, excerpt));
+  }
+
+  /** As {@link Similar#didYouMean}, but no work where the problem will not be kept. */
+  String didYouMean(String text, Collection<String> candidates, String otherwise) {
+    return found.size() == MOST ? otherwise : Similar.didYouMean(text, candidates, otherwise);
   }
 
   boolean isEmpty() {

@@ -219,7 +219,7 @@ public final class SiteReader {
       problems.add(
           scalar,
           "no time zone is called '" + scalar.text() + "'",
-          Similar.didYouMean(scalar.text(), zones, "write a name such as Europe/London, or UTC"));
+          problems.didYouMean(scalar.text(), zones, "write a name such as Europe/London, or UTC"));
       return ZoneOffset.UTC;
     }
   }

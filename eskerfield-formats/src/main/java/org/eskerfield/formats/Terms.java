@@ -100,13 +100,12 @@ final class Terms {
 
   /** Reports a name that nothing has. */
   void undefined(Placed at, String what, String name, List<String> candidates) {
+    List<String> distinct = candidates.stream().distinct().toList();
     problems.add(
         at,
         "no " + what + " is called '" + name + "'",
-        Similar.didYouMean(
-            name,
-            candidates,
-            candidates.isEmpty() ? "define it" : "there is: " + shortened(candidates)));
+        problems.didYouMean(
+            name, distinct, distinct.isEmpty() ? "define it" : "there is: " + shortened(distinct)));
   }
 
   private static String shortened(List<String> names) {
@@ -279,7 +278,7 @@ final class Terms {
         problems.add(
             at,
             "no service is called '" + text + "'",
-            Similar.didYouMean(
+            problems.didYouMean(
                 text, candidates, "define it under 'services', or write it as in 443/tcp"));
       }
     }

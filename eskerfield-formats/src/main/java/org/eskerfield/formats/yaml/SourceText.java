@@ -17,8 +17,11 @@ import org.eskerfield.model.Place;
  * @param text the text without a byte order mark
  */
 public record SourceText(String file, String text) {
-  /** The most bytes that a file may have: 16 MiB, some eighty thousand rules. */
-  public static final int MOST_BYTES = 16 << 20;
+  /** The most bytes that a file may have: 8 MiB, some twenty thousand rules and their comments. */
+  public static final int MOST_BYTES = 8 << 20;
+
+  /** The longest line in characters: the time of YAML scanners grows with its square. */
+  public static final int LONGEST_LINE = 1 << 20;
 
   /** Says why a text cannot be taken in. */
   public static final class UnusableTextException extends IOException {
@@ -99,8 +102,17 @@ public record SourceText(String file, String text) {
 
   /** YAML 1.2 section 5.1: only printable characters, tabs and line breaks. */
   private static void checkCharacters(String file, String text) throws UnusableTextException {
+    int lineStart = 0;
     for (int i = 0; i < text.length(); i++) {
       char c = text.charAt(i);
+      if (c == '\n') {
+        lineStart = i + 1;
+      } else if (i - lineStart == LONGEST_LINE) {
+        throw new UnusableTextException(
+            placeAt(file, text, lineStart),
+            "the line has more than " + LONGEST_LINE + " characters",
+            "break it; is this the right file?");
+      }
       boolean control = c < ' ' && c != '\n' && c != '\r' && c != '\t';
       if (control || (c >= 0x7f && c < 0xa0 && c != 0x85) || c >= 0xfffe) {
         throw new UnusableTextException(

@@ -34,7 +34,7 @@ public final class YamlParser {
   public static final int DEEPEST = 24;
 
   /** The most nodes of a document. */
-  public static final int MOST_NODES = 1_000_000;
+  public static final int MOST_NODES = 300_000;
 
   /** The most lines that are set aside before the rest is given up. */
   private static final int MOST_SLIPS = 25;
@@ -73,9 +73,14 @@ public final class YamlParser {
         return new Parsed(null, slips);
       } catch (MarkedYamlEngineException e) {
         Slip slip = slip(source, e);
-        slips.add(slip);
+        boolean follows = !slips.isEmpty() && isAftermath(slip, slips.get(slips.size() - 1));
+        if (!follows) {
+          slips.add(slip);
+        }
         SourceText shorter = left.withoutLine(slip.place().line());
-        if (slips.size() == MOST_SLIPS
+        if (follows
+            || isOfStructure(slip)
+            || slips.size() == MOST_SLIPS
             || source.text().length() > LARGEST_READ_AGAIN
             || shorter.text().length() == left.text().length()) {
           return new Parsed(null, slips);
@@ -87,6 +92,18 @@ public final class YamlParser {
         return new Parsed(null, slips);
       }
     }
+  }
+
+  /** Whether a slip is probably one only because the line before it was set aside. */
+  private static boolean isAftermath(Slip slip, Slip last) {
+    return isOfStructure(slip)
+        || (slip.place().line() == last.place().line() + 1
+            && slip.message().equals(last.message()));
+  }
+
+  /** Whether the indentation is at fault, so that no line after this one can be judged. */
+  private static boolean isOfStructure(Slip slip) {
+    return slip.message().contains("indentation of those around");
   }
 
   private static Slip slip(SourceText source, MarkedYamlEngineException e) {
@@ -106,6 +123,12 @@ public final class YamlParser {
           "a second ':' stands in this line, or the line is indented too far",
           "put a value that holds ': ' in quotes, and begin keys that belong together in the same"
               + " column");
+    }
+    if (problem.contains("expected <block end>")) {
+      return new Slip(
+          place,
+          "this line does not fit the indentation of those around it",
+          "begin keys and items that belong together in the same column");
     }
     // The mark of a construct that never ends is behind it: its beginning is what must be mended.
     Mark begun = e.getContextMark().orElse(null);

@@ -1,0 +1,236 @@
+package org.eskerfield.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import com.networknt.schema.JsonSchemaFactory;
+import com.networknt.schema.SpecVersion;
+import java.io.PrintWriter;
+import java.io.StringWriter;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** The command line as a person and a script meet it. */
+class MainTest {
+  private static final String SITE = "../demo/skerry.site.yaml";
+  private static final ObjectMapper JSON = new ObjectMapper();
+
+  private record Result(int status, String out, String err) {}
+
+  private static Result run(String... args) {
+    StringWriter out = new StringWriter();
+    StringWriter err = new StringWriter();
+    int status =
+        Main.run(
+            new Terminal(new PrintWriter(out, true), new PrintWriter(err, true), Style.PLAIN),
+            args);
+    assertThat(out + err.toString()).doesNotContain("\tat ").doesNotContain("Exception");
+    return new Result(status, out.toString(), err.toString());
+  }
+
+  /** Splits as a shell does: at blanks, but for what stands in single quotes. */
+  private static String[] words(String line) {
+    List<String> words = new ArrayList<>();
+    Matcher matcher = Pattern.compile("'([^']*)'|(\\S+)").matcher(line);
+    while (matcher.find()) {
+      words.add(matcher.group(1) != null ? matcher.group(1) : matcher.group(2));
+    }
+    return words.toArray(new String[0]);
+  }
+
+  @Test
+  void theTourEndsAsItIsToldInTheStory() {
+    Result tour = run("demo");
+    assertThat(tour.status()).isZero();
+    assertThat(tour.err()).isEmpty();
+    Matcher outcome =
+        Pattern.compile(
+                "^   (answered|refused|dropped|exhausted|unroutable|unanswered) ",
+                Pattern.MULTILINE)
+            .matcher(tour.out());
+    assertThat(outcome.results().map(r -> r.group(1)))
+        .containsExactly("answered", "answered", "dropped", "unroutable", "dropped");
+    assertThat(tour.out())
+        .contains("sees the sender as skerry 198.51.100.140:50000")
+        .contains("'ramp controller'")
+        .contains("this is from stranger (198.51.100.250)")
+        .contains("10.77.4.9 is a private address")
+        .contains("and it is Sunday 11 January 2026 10:00");
+  }
+
+  @Test
+  void thePlacesOfTheTourAreThoseOfTheRulesItNames() throws Exception {
+    List<String> file = Files.readAllLines(Path.of(SITE));
+    String flat = run("demo").out().replaceAll("\\s+", " ");
+    Matcher named =
+        Pattern.compile("rule '([^']+)'(?: leads there| lets it in)? skerry.site.yaml:(\\d+)")
+            .matcher(flat);
+    int count = 0;
+    while (named.find()) {
+      assertThat(file.get(Integer.parseInt(named.group(2)) - 1)).contains(named.group(1));
+      count++;
+    }
+    assertThat(count).isGreaterThanOrEqualTo(5);
+  }
+
+  @Test
+  void everyCommandLineOfTheTourGivesItsOutcome() throws Exception {
+    String out = run("demo").out();
+    List<String> outcomes = new ArrayList<>();
+    for (String line : out.split("\n")) {
+      if (line.contains("$ ./eskerfield ")) {
+        String[] words = words(line.substring(line.indexOf("trace")));
+        words[1] = SITE;
+        String[] json = Arrays.copyOf(words, words.length + 1);
+        json[words.length] = "--json";
+        JsonNode answer = JSON.readTree(run(json).out());
+        outcomes.add(answer.get("outcome").asText());
+        assertThat(out.replaceAll("\\s+", " ")).contains(answer.get("reason").asText());
+      }
+    }
+    assertThat(outcomes)
+        .containsExactly("answered", "answered", "dropped", "unroutable", "dropped");
+  }
+
+  @Test
+  void aTraceSaysTheSameInTextAndInData() throws Exception {
+    String[] ask =
+        words("trace " + SITE + " --from contractor --to 198.51.100.140:1502 --service tcp");
+    String text = run(ask).out();
+    String[] withJson = Arrays.copyOf(ask, ask.length + 1);
+    withJson[ask.length] = "--json";
+    JsonNode json = JSON.readTree(run(withJson).out());
+    String flat = text.replaceAll("\\s+", " ");
+    assertThat(flat).startsWith(json.get("outcome").asText() + " " + json.get("reason").asText());
+    assertThat(json.at("/deliveredTo/host").asText()).isEqualTo("ramp");
+    assertThat(json.at("/deliveredTo/port").asInt()).isEqualTo(502);
+    assertThat(json.at("/seenAs/address").asText()).isEqualTo("192.0.2.140");
+    assertThat(Files.readAllLines(Path.of(SITE)).get(json.at("/decidedBy/place/line").asInt() - 1))
+        .contains(json.at("/decidedBy/name").asText());
+    for (String way : List.of("request", "reply")) {
+      for (JsonNode leg : json.at("/" + way + "/legs")) {
+        assertThat(text).contains(leg.get("where").asText());
+        for (JsonNode decision : leg.get("decisions")) {
+          assertThat(flat).contains(decision.get("text").asText());
+        }
+      }
+    }
+    assertThat(text.lines()).allSatisfy(line -> assertThat(line.length()).isLessThanOrEqualTo(100));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "nonsense                                             | Unmatched argument at index 0: 'nonsense'",
+        "trace                                                | Missing required",
+        "trace " + SITE + "                                   | Missing required options",
+        "trace " + SITE + " --from kiosk --to ramp            | '--service=WHAT'",
+        "trace " + SITE + " --from kiosk --to ramp --service  | --service",
+        "trace "
+            + SITE
+            + " --from x --to ramp --service ping | --from: no host or device is called 'x'",
+        "trace "
+            + SITE
+            + " --from kiosk --to ramp --service ping --at noon | --at: 'noon' is no time",
+        "trace "
+            + SITE
+            + " --from kiosk --to ramp --service ping --source-port x | 'x' is not an int",
+        "trace "
+            + SITE
+            + " --from kiosk --to ramp --service ping --source-port 70000 | outside 0-65535",
+        "trace nowhere.yaml --from a --to b --service ping    | there is no file nowhere.yaml",
+        "trace .. --from a --to b --service ping              | is a folder",
+        "check                                                | Missing required parameter: 'SITE'",
+        "check a b                                            | Unmatched argument at index 2: 'b'",
+        "check " + SITE + " --fail-on never                   | '--fail-on'",
+        "check pom.xml                                        | in pom.xml",
+        "schema tree                                          | for positional parameter at index 0",
+        "help nothing                                         | there is no verb 'nothing'",
+        "demo x                                               | Unmatched argument at index 1: 'x'",
+      })
+  void whatCannotBeUsedIsExplainedAndExitsWithTwo(String call, String message) {
+    Result result = run(words(call));
+    assertThat(result.status()).isEqualTo(2);
+    assertThat(result.out()).isEmpty();
+    assertThat(result.err()).contains(message);
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"", "--help", "help", "-h"})
+  void withoutAVerbTheVerbsAreListed(String call) {
+    Result result = run(words(call));
+    assertThat(result.status()).isZero();
+    assertThat(result.out()).contains("trace").contains("check").contains("Exit status");
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"trace", "check", "demo", "schema", "completion", "help"})
+  void everyVerbExplainsItself(String verb) {
+    assertThat(run(verb, "--help").out()).startsWith("Usage: eskerfield " + verb);
+    assertThat(run("help", verb).out()).isEqualTo(run(verb, "--help").out());
+  }
+
+  @Test
+  void schemasAndCompletionArePrinted() throws Exception {
+    for (String of : List.of("site", "trace", "check")) {
+      assertThat(JSON.readTree(run("schema", of).out()).get("$schema").asText())
+          .isEqualTo("https://json-schema.org/draft/2020-12/schema");
+    }
+    assertThat(run("schema").out()).isEqualTo(run("schema", "SITE").out());
+    assertThat(run("completion").out()).contains("complete").contains("eskerfield");
+    assertThat(run("--version").out()).startsWith("eskerfield ");
+  }
+
+  @Test
+  void checkTellsByItsStatus(@TempDir Path folder) throws Exception {
+    String healthy = Files.readString(Path.of(SITE));
+    assertThat(run("check", SITE).status()).isZero();
+    assertThat(run("check", SITE).out()).startsWith("nothing found in " + SITE);
+
+    Path shut = folder.resolve("shut.yaml");
+    Files.writeString(shut, healthy.replace("- accept: the", "- drop: the"));
+    Result found = run("check", shut.toString());
+    assertThat(found.status()).isEqualTo(1);
+    assertThat(found.out()).startsWith("error  shut.yaml:37  translation-without-access");
+
+    Path untidy = folder.resolve("untidy.yaml");
+    Files.writeString(
+        untidy, healthy.replace("services:\n  ramp", "services:\n  x: 1/tcp\n  ramp"));
+    assertThat(run("check", untidy.toString()).status()).isZero();
+    assertThat(run("check", untidy.toString(), "--fail-on", "advice").status()).isEqualTo(1);
+
+    Path broken = folder.resolve("broken.yaml");
+    Files.writeString(broken, healthy.replace("stance:", "stanse:"));
+    Result unusable = run("check", broken.toString(), "--json");
+    assertThat(unusable.status()).isEqualTo(2);
+    JsonNode json = JSON.readTree(unusable.out());
+    assertThat(json.get("problems")).hasSize(2);
+    String schema = run("schema", "check").out();
+    assertThat(
+            JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                .getSchema(schema)
+                .validate(json))
+        .isEmpty();
+  }
+
+  @Test
+  void coloursOnlyUnderlineTheWords() {
+    StringWriter out = new StringWriter();
+    Main.run(
+        new Terminal(new PrintWriter(out, true), new PrintWriter(out), new Style(true)), "demo");
+    assertThat(out.toString()).contains("\u001b[");
+    assertThat(out.toString().replaceAll("\u001b\\[[0-9;]*m", "")).isEqualTo(run("demo").out());
+  }
+}

@@ -24,16 +24,18 @@ record Style(boolean colour) {
     return coded("2", text);
   }
 
+  // Shades of middle brightness, which are readable on light and on dark ground.
+
   String good(String text) {
-    return coded("1;32", text);
+    return coded("1;38;5;28", text);
   }
 
   String bad(String text) {
-    return coded("1;31", text);
+    return coded("1;38;5;160", text);
   }
 
   String place(String text) {
-    return coded("36", text);
+    return coded("38;5;31", text);
   }
 
   String outcome(Outcome outcome) {

@@ -10,6 +10,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
+import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Question;
@@ -80,15 +81,25 @@ final class TraceText {
     out.append(trace.reply().isEmpty() ? "" : ", and back").append('\n');
     for (Leg leg : trace.request()) {
       for (Decision decision : leg.decisions()) {
-        if (decision.by() != null && POLICY.contains(decision.ruling())) {
-          int column = indent.length() + 2;
-          String text = leg.where() + " " + decision.text();
-          out.append(indent).append("  ");
-          out.append(style.placed(text, placeOf(decision), column + 2, column)).append('\n');
+        Placed by = decision.by();
+        if (by != null && POLICY.contains(decision.ruling())) {
+          String place = by.place().toString();
+          int column = indent.length() + 2 + place.length() + 2;
+          String text = leg.where() + ", " + Labels.of(by) + ": " + effect(decision);
+          out.append(indent).append("  ").append(style.place(place)).append("  ");
+          out.append(Style.wrapped(text, column, column)).append('\n');
         }
       }
     }
     return out.toString();
+  }
+
+  private static String effect(Decision decision) {
+    return switch (decision.ruling()) {
+      case DESTINATION_TRANSLATED -> "now to " + decision.after().destinationText();
+      case SOURCE_TRANSLATED -> "now from " + decision.after().sourceText();
+      default -> "accepted";
+    };
   }
 
   private static String names(List<Leg> legs) {
@@ -123,11 +134,11 @@ final class TraceText {
     for (Leg leg : legs) {
       out.append(number < 10 ? "  " : " ").append(number++).append(' ');
       out.append(style.strong(leg.where()));
-      out.append(interfaces(leg)).append('\n');
+      out.append(interfaces(leg));
       List<Decision> decisions = leg.decisions();
       Header before = decisions.get(0).before();
       Header after = decisions.get(decisions.size() - 1).after();
-      line("", before.toString(), null, true);
+      out.append("  ").append(style.faint(before.toString())).append('\n');
       for (Decision decision : decisions) {
         line(
             decision.ruling().step().toString(),
@@ -135,13 +146,10 @@ final class TraceText {
             placeOf(decision),
             QUIET.contains(decision.ruling()));
       }
-      boolean rewritten =
-          !before.source().equals(after.source())
-              || !before.destination().equals(after.destination())
-              || before.sourcePort() != after.sourcePort()
-              || before.destinationPort() != after.destinationPort();
-      if (rewritten) {
-        line("", after.toString(), null, true);
+      if (!before.sourceText().equals(after.sourceText())
+          || !before.destinationText().equals(after.destinationText())
+          || before.sourcePort() != after.sourcePort()) {
+        line("now", after.toString(), null, false);
       }
     }
   }
@@ -152,7 +160,7 @@ final class TraceText {
     }
     String in = leg.arriving() == null ? "itself" : leg.arriving().name();
     Interface leaving = leg.leaving();
-    return style.faint("  " + in + " → " + (leaving == null ? "ends here" : leaving.name()));
+    return "  " + in + " → " + (leaving == null ? "ends here" : leaving.name());
   }
 
   private static @Nullable String placeOf(Decision decision) {

@@ -61,7 +61,7 @@ class MainTest {
             .matcher(tour.out());
     assertThat(outcome.results().map(r -> r.group(1)))
         .containsExactly("answered", "answered", "dropped", "unroutable", "dropped");
-    assertThat(tour.out())
+    assertThat(tour.out().replaceAll("\\s+", " "))
         .contains("sees the sender as skerry 198.51.100.140:50000")
         .contains("'ramp controller'")
         .contains("this is from stranger (198.51.100.250)")
@@ -74,11 +74,10 @@ class MainTest {
     List<String> file = Files.readAllLines(Path.of(SITE));
     String flat = run("demo").out().replaceAll("\\s+", " ");
     Matcher named =
-        Pattern.compile("rule '([^']+)'(?: leads there| lets it in)? skerry.site.yaml:(\\d+)")
-            .matcher(flat);
+        Pattern.compile("skerry.site.yaml:(\\d+) skerry, \\w+ rule '([^']+)'").matcher(flat);
     int count = 0;
     while (named.find()) {
-      assertThat(file.get(Integer.parseInt(named.group(2)) - 1)).contains(named.group(1));
+      assertThat(file.get(Integer.parseInt(named.group(1)) - 1)).contains(named.group(2));
       count++;
     }
     assertThat(count).isGreaterThanOrEqualTo(5);

@@ -233,9 +233,9 @@ public final class Checker {
               rule,
               "access rule '"
                   + rule.name()
-                  + "' lets outsiders to "
+                  + "' lets outsiders reach "
                   + to
-                  + (rule.services().isEmpty() ? "" : " " + texts(rule.services()))
+                  + (rule.services().isEmpty() ? "" : " on " + texts(rule.services()))
                   + ", but no translation rule of "
                   + device.name()
                   + " leads there",

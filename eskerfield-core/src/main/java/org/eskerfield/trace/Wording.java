@@ -6,7 +6,6 @@ import java.util.List;
 import java.util.Set;
 import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Ruling;
-import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -21,7 +20,6 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -49,32 +47,6 @@ final class Wording {
     return named == null ? address.toString() : named.name() + " (" + address + ")";
   }
 
-  /** How a message calls a rule, list, route or interface. */
-  static String label(Placed thing) {
-    if (thing instanceof TranslationRule rule) {
-      return rule.kind() + " rule '" + rule.name() + "'";
-    }
-    if (thing instanceof AccessRule rule) {
-      return "access rule '" + rule.name() + "'";
-    }
-    if (thing instanceof AccessList list) {
-      return "list '" + list.name() + "'";
-    }
-    if (thing instanceof OwnService own) {
-      return "own service " + own.service().text();
-    }
-    if (thing instanceof Interface own) {
-      return "interface " + own.name();
-    }
-    if (thing instanceof Route route) {
-      return "route to " + route.to();
-    }
-    if (thing instanceof Admission) {
-      return "the rule's admission";
-    }
-    return thing instanceof Named named ? named.name() : "stance";
-  }
-
   String decision(
       Ruling ruling,
       @Nullable Placed by,
@@ -85,7 +57,7 @@ final class Wording {
       @Nullable Interface leaving) {
     String to = after.destinationText();
     Address source = after.source();
-    String label = by == null ? "" : label(by);
+    String label = by == null ? "" : Labels.of(by);
     String nearly = near == null ? "" : "; " + near.text();
     return switch (ruling) {
       case SENT_BY_DEVICE -> "sends a packet of its own";
@@ -225,7 +197,7 @@ final class Wording {
           + " via "
           + route.via()
           + ": "
-          + label(route);
+          + Labels.of(route);
     }
     Interface own = (Interface) required(by);
     return "routes it out of "
@@ -307,7 +279,11 @@ final class Wording {
         rule instanceof AccessRule
             ? " accepts only "
             : rule instanceof Admission ? " lets in only " : " takes only ";
-    return label(rule) + takes + String.join(" and ", asked) + ", and " + actual(fields, packet);
+    return Labels.of(rule)
+        + takes
+        + String.join(" and ", asked)
+        + ", and "
+        + actual(fields, packet);
   }
 
   private static Schedule schedule(Placed rule) {
@@ -351,7 +327,7 @@ final class Wording {
             };
         sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;
         if (by != null && !verb.isEmpty()) {
-          text.append(join).append(label(by)).append(verb);
+          text.append(join).append(Labels.of(by)).append(verb);
           join = ", ";
         }
       }

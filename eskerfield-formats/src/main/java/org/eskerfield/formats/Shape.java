@@ -107,7 +107,8 @@ record Shape(String name, List<Key> keys, List<String> oneOf) {
   record Children(List<Shape> shapes, boolean alone) implements Value {
     @Override
     public String wanted() {
-      return "a list, each item " + String.join(" or ", shapes.stream().map(Shape::name).toList());
+      String each = String.join(" or ", shapes.stream().map(Shape::name).toList());
+      return alone ? each + ", or a list of them" : "a list, each item " + each;
     }
   }
 

@@ -35,7 +35,7 @@ class CheckerTest {
   private static final String NO_ACCESS =
       "translation-without-access: destination rule 'ramp controller' leads to ramp, but ";
   private static final String NO_TRANSLATION =
-      "access-without-translation: access rule 'the contractor works on the ramp' lets outsiders to ramp";
+      "access-without-translation: access rule 'the contractor works on the ramp' lets outsiders reach ramp";
   private static final String OPEN = "stance: { pier to internet: accept, otherwise: drop }";
   private static final String DISABLE = "            log: true\n";
   private static final String RULE_OFF = "            log: true\n            disabled: true\n";
@@ -73,7 +73,7 @@ class CheckerTest {
             "{ arriving: pier }"),
         // Access without translation.
         row(
-            NO_TRANSLATION + " ramp-control, but no translation rule of skerry leads there",
+            NO_TRANSLATION + " on ramp-control, but no translation rule of skerry leads there",
             "becomes: ramp 502",
             TRANSLATION_OFF),
         row(NO_TRANSLATION, "becomes: ramp 502", "becomes: kiosk 502"),

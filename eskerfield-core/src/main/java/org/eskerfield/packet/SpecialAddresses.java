@@ -23,21 +23,45 @@ public final class SpecialAddresses {
               v6(0xfe80, 10),
               new Prefix(Address.lowest(Family.IPV6), 127)));
 
+  /** Addresses that never leave their host: loopback and unspecified (RFC 6890, RFC 4291). */
+  public static final AddressSet NEVER_ON_A_WIRE =
+      AddressSet.ofPrefixes(
+          List.of(
+              v4(127, 0, 0, 0, 8),
+              v4(0, 0, 0, 0, 8),
+              new Prefix(Address.lowest(Family.IPV6), 127)));
+
   /** Multicast groups of both families (RFC 5771, RFC 4291) and the limited broadcast address. */
   public static final AddressSet MULTICAST_OR_BROADCAST =
       AddressSet.ofPrefixes(
           List.of(v4(224, 0, 0, 0, 4), v6(0xff00, 8), Prefix.of(Address.ipv4(255, 255, 255, 255))));
 
   /** Addresses that no packet may bear as its source (RFC 1122 section 3.2.1.3, RFC 4291). */
-  public static final AddressSet NEVER_A_SOURCE =
-      MULTICAST_OR_BROADCAST.union(
-          AddressSet.ofPrefixes(
-              List.of(
-                  v4(127, 0, 0, 0, 8),
-                  v4(0, 0, 0, 0, 8),
-                  new Prefix(Address.lowest(Family.IPV6), 127))));
+  public static final AddressSet NEVER_A_SOURCE = MULTICAST_OR_BROADCAST.union(NEVER_ON_A_WIRE);
+
+  private static final AddressSet SHARED = AddressSet.ofPrefixes(List.of(v4(100, 64, 0, 0, 10)));
+
+  private static final AddressSet LINK_LOCAL =
+      AddressSet.ofPrefixes(List.of(v4(169, 254, 0, 0, 16), v6(0xfe80, 10)));
 
   private SpecialAddresses() {}
+
+  /** What kind of special address it is, as a sentence calls it: {@code a private address}. */
+  public static String kind(Address address) {
+    if (MULTICAST_OR_BROADCAST.contains(address)) {
+      return "a multicast or broadcast address";
+    }
+    if (NEVER_ON_A_WIRE.contains(address)) {
+      return "a loopback or unspecified address";
+    }
+    if (SHARED.contains(address)) {
+      return "an address that carriers share among their customers (RFC 6598)";
+    }
+    if (LINK_LOCAL.contains(address)) {
+      return "a link-local address";
+    }
+    return NOT_ON_THE_INTERNET.contains(address) ? "a private address" : "a public address";
+  }
 
   private static Prefix v4(int a, int b, int c, int d, int length) {
     return new Prefix(Address.ipv4(a, b, c, d), length);

@@ -19,6 +19,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
@@ -315,10 +316,17 @@ final class Exchange {
         }
       }
     }
+    Prefix prefix = network.prefixOf(to);
     say(
         Ruling.NOBODY_THERE,
         network,
-        "cannot hand it over: nobody on network " + network.name() + " has " + to);
+        prefix != null && prefix.isNetworkOrBroadcast(to)
+            ? "cannot hand it over: "
+                + to
+                + " is the network or broadcast address of "
+                + prefix
+                + ", not that of a host"
+            : "cannot hand it over: nobody on network " + network.name() + " has " + to);
     return null;
   }
 
@@ -339,7 +347,11 @@ final class Exchange {
       say(
           Ruling.SOURCE_NOT_CARRIED,
           null,
-          "discards it: its source " + from + " is a private address, which no carrier carries");
+          "discards it: its source "
+              + from
+              + " is "
+              + SpecialAddresses.kind(from)
+              + ", which no carrier carries");
       return null;
     }
     if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(to)
@@ -347,7 +359,7 @@ final class Exchange {
       say(
           Ruling.DESTINATION_NOT_CARRIED,
           null,
-          "discards it: " + to + " is a private address, which no carrier carries");
+          "discards it: " + to + " is " + SpecialAddresses.kind(to) + ", which no carrier carries");
       return null;
     }
     if (packet.ttl <= 1) {

@@ -39,7 +39,7 @@ final class LegRecorder implements Narrator {
 
   @Override
   public void nearly(Placed rule, Set<Match.Field> fields, Packet seen) {
-    near = new NearMiss(rule, fields, wording.nearMiss(rule, fields, seen.header()));
+    near = new NearMiss(rule, fields, wording.nearMiss(rule, fields, seen.header(), arriving));
     if (rule instanceof TranslationRule) {
       missedTranslation = near;
     }

@@ -130,7 +130,7 @@ final class Wording {
               + label
               + " admits only "
               + admitted(by)
-              + (near == null ? "" : ", and " + actual(near.fields(), after));
+              + (near == null ? "" : ", and " + actual(near.fields(), after, arriving));
       case DROPPED_BY_RULE -> "drops it by " + label;
       case REJECTED_BY_RULE -> "rejects it by " + label;
       case DROPPED_OTHERWISE -> "drops it: no rule of " + label + " accepts it" + nearly;
@@ -245,12 +245,12 @@ final class Wording {
             : Probe.of(header.protocol(), header.destinationPort()).toString();
   }
 
-  private String actual(Set<Match.Field> fields, Header packet) {
+  private String actual(Set<Match.Field> fields, Header packet, @Nullable Interface arriving) {
     List<String> texts = new ArrayList<>();
     for (Match.Field field : fields) {
       texts.add(
           switch (field) {
-            case ARRIVING -> "this came in elsewhere";
+            case ARRIVING -> "this arrives on " + (arriving == null ? "none" : arriving.name());
             case SOURCE -> "this is from " + who(packet.source());
             case DESTINATION -> "this is for " + who(packet.destination());
             case SERVICE -> "this is " + service(packet);
@@ -261,12 +261,13 @@ final class Wording {
     return String.join(" and ", texts);
   }
 
-  String nearMiss(Placed rule, Set<Match.Field> fields, Header packet) {
+  String nearMiss(
+      Placed rule, Set<Match.Field> fields, Header packet, @Nullable Interface arriving) {
     List<String> asked = new ArrayList<>();
     for (Match.Field field : fields) {
       asked.add(
           switch (field) {
-            case ARRIVING -> "on " + ((DestinationRule) rule).arriving().text();
+            case ARRIVING -> "arriving on " + ((DestinationRule) rule).arriving().text();
             case SOURCE -> "from " + from(sources(rule));
             case DESTINATION -> "to " + from(((AccessRule) rule).to());
             case SERVICE ->
@@ -277,13 +278,13 @@ final class Wording {
     }
     String takes =
         rule instanceof AccessRule
-            ? " accepts only "
-            : rule instanceof Admission ? " lets in only " : " takes only ";
+            ? " accepts only packets "
+            : rule instanceof Admission ? " lets in only packets " : " takes only packets ";
     return Labels.of(rule)
         + takes
         + String.join(" and ", asked)
         + ", and "
-        + actual(fields, packet);
+        + actual(fields, packet, arriving);
   }
 
   private static Schedule schedule(Placed rule) {
@@ -316,6 +317,7 @@ final class Wording {
     text.append(" answers").append(what);
     String join = ": ";
     boolean sourceChanged = false;
+    Placed last = null;
     for (Leg leg : request) {
       for (Decision decision : leg.decisions()) {
         Placed by = decision.by();
@@ -327,7 +329,9 @@ final class Wording {
             };
         sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;
         if (by != null && !verb.isEmpty()) {
-          text.append(join).append(Labels.of(by)).append(verb);
+          boolean same = by.equals(last);
+          text.append(same ? " and" : join + Labels.of(by)).append(verb);
+          last = by;
           join = ", ";
         }
       }

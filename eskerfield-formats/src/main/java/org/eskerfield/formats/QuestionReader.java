@@ -27,7 +27,9 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.jspecify.annotations.Nullable;
@@ -117,6 +119,12 @@ public final class QuestionReader {
       }
     }
     Address target = target(sender, where);
+    if (SpecialAddresses.NEVER_ON_A_WIRE.contains(target)) {
+      throw new UnusableQuestionException(
+          "to",
+          target + " is " + SpecialAddresses.kind(target) + ", and packets to it leave no host",
+          "name the host, or an address that others reach it by");
+    }
     Address source = source(sender, target);
     return new Question(sender, source, target, probe(port, target.family()), sourcePort, time());
   }
@@ -140,9 +148,20 @@ public final class QuestionReader {
     if (host != null || device != null) {
       return Objects.requireNonNull(host != null ? host : device);
     }
+    Network network = site.networkOf(address);
+    Prefix prefix = network == null ? null : network.prefixOf(address);
+    boolean ofAll = prefix != null && prefix.isNetworkOrBroadcast(address);
+    if (ofAll || SpecialAddresses.NEVER_A_SOURCE.contains(address)) {
+      throw new UnusableQuestionException(
+          "from",
+          "no host can have the address " + address,
+          ofAll
+              ? "it is the network or broadcast address of " + prefix
+              : "it is " + SpecialAddresses.kind(address));
+    }
     return new Host(
         from,
-        site.networkOf(address),
+        network,
         List.of(address),
         Assignment.FIXED,
         List.of(),

@@ -8,7 +8,6 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.DateTimeException;
 import java.time.ZoneId;
-import java.time.ZoneOffset;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -43,6 +42,8 @@ import org.jspecify.annotations.Nullable;
  * DeviceReader}. No stage stops at the first problem.
  */
 public final class SiteReader {
+  private static final ZoneId UTC = ZoneId.of("UTC");
+
   private final SourceText source;
   private final Problems problems;
   private final Terms terms;
@@ -210,7 +211,7 @@ public final class SiteReader {
             "schedules need a 'time-zone': it says whose clock they go by",
             "add time-zone: Europe/London at the top");
       }
-      return ZoneOffset.UTC;
+      return UTC;
     }
     try {
       return ZoneId.of(scalar.text());
@@ -220,7 +221,7 @@ public final class SiteReader {
           scalar,
           "no time zone is called '" + scalar.text() + "'",
           problems.didYouMean(scalar.text(), zones, "write a name such as Europe/London, or UTC"));
-      return ZoneOffset.UTC;
+      return UTC;
     }
   }
 

@@ -45,9 +45,7 @@ import org.jspecify.annotations.Nullable;
 public final class Checker {
   private static final AddressSet IPV4 =
       AddressSet.of(
-          List.of(
-              new org.eskerfield.packet.AddressRange(
-                  Address.lowest(Family.IPV4), Address.highest(Family.IPV4))));
+          List.of(new AddressRange(Address.lowest(Family.IPV4), Address.highest(Family.IPV4))));
 
   private final Site site;
   private final List<Finding> findings = new ArrayList<>();

@@ -73,65 +73,59 @@ final class Exchange {
     List<Leg> request = legs();
     Header seen = packet.header();
     Named server = receiver;
-    Ruling served = last;
+    Outcome refusal = last.ends();
     if (server == null) {
-      return trace(
-          required(served.ends()),
-          sentence(request),
-          decidedBy(request),
-          null,
-          null,
-          request,
-          List.of());
+      return trace(required(refusal), sentence(request), request, null, null, List.of());
     }
     Endpoint deliveredTo =
         new Endpoint(server.name(), seen.destination(), seen.destinationPort(), seen.protocol());
     Endpoint seenAs =
         new Endpoint(nameAt(seen.source()), seen.source(), seen.sourcePort(), seen.protocol());
-    // What carries no port answers a refusal with an ICMP error, which is not walked yet.
-    boolean replies =
-        served.ends() == null || (served == Ruling.HOST_REFUSES && seen.protocol() == Protocol.TCP);
-    if (!replies) {
-      return trace(
-          required(served.ends()),
-          sentence(request),
-          null,
-          deliveredTo,
-          seenAs,
-          request,
-          List.of());
+    // Only TCP refuses by a packet of its own flow; ICMP errors are not walked back yet.
+    boolean resets = last == Ruling.HOST_REFUSES && seen.protocol() == Protocol.TCP;
+    if (refusal != null && !resets) {
+      return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
     }
-    startReply(seen, served.ends() == null);
+    startReply(seen, refusal == null);
     walk(server);
     List<Leg> reply = legs();
     boolean accepted =
         mirrors(packet.header(), sent)
             && (last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES);
     if (!accepted) {
-      String reason = server.name() + " answers, but the reply is lost: " + sentence(reply);
-      return trace(
-          Outcome.UNANSWERED, reason, decidedBy(reply), deliveredTo, seenAs, request, reply);
+      String reason =
+          server.name()
+              + (refusal == null ? " answers" : " refuses it")
+              + ", but the reply is lost: "
+              + sentence(reply);
+      return new Trace(
+          question,
+          Outcome.UNANSWERED,
+          reason,
+          decidedBy(reply),
+          deliveredTo,
+          seenAs,
+          request,
+          reply);
     }
-    if (served.ends() != null) {
-      return trace(Outcome.REFUSED, sentence(request), null, deliveredTo, seenAs, request, reply);
+    if (refusal != null) {
+      return trace(refusal, sentence(request), request, deliveredTo, seenAs, reply);
     }
-    String what =
-        seen.protocol() == Protocol.TCP || seen.protocol() == Protocol.UDP
-            ? ""
-            : " " + question.probe();
+    String what = Protocol.hasPorts(seen.protocol()) ? "" : " " + question.probe();
     String reason = Wording.answered(deliveredTo, seenAs, what, request);
-    return trace(Outcome.ANSWERED, reason, decidedBy(request), deliveredTo, seenAs, request, reply);
+    return trace(Outcome.ANSWERED, reason, request, deliveredTo, seenAs, reply);
   }
 
+  /** A trace whose outcome was decided on the way of the request. */
   private Trace trace(
       Outcome outcome,
       String reason,
-      @Nullable Placed by,
+      List<Leg> request,
       @Nullable Endpoint deliveredTo,
       @Nullable Endpoint seenAs,
-      List<Leg> request,
       List<Leg> reply) {
-    return new Trace(question, outcome, reason, by, deliveredTo, seenAs, request, reply);
+    return new Trace(
+        question, outcome, reason, decidedBy(request), deliveredTo, seenAs, request, reply);
   }
 
   private void startReply(Header seen, boolean answers) {

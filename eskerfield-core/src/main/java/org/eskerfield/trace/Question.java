@@ -5,6 +5,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 
@@ -34,8 +35,7 @@ public record Question(
           source + " cannot speak to " + to + ": they are of different families");
     }
     if (Protocol.isIcmp(probe.protocol())
-        && (probe.protocol() == Protocol.ICMP)
-            != (to.family() == org.eskerfield.packet.Family.IPV4)) {
+        && (probe.protocol() == Protocol.ICMP) != (to.family() == Family.IPV4)) {
       throw new IllegalArgumentException(
           Protocol.name(probe.protocol()) + " is not the ICMP of " + to.family());
     }

@@ -238,11 +238,9 @@ final class Wording {
 
   /** Protocol and port of a request, as a site file writes them. */
   private static String service(Header header) {
-    return Probe.of(header.protocol(), header.destinationPort()).echo()
+    return Icmp.isEchoRequest(header.icmpType())
         ? "ping"
-        : Icmp.isEchoRequest(header.icmpType())
-            ? "ping"
-            : Probe.of(header.protocol(), header.destinationPort()).toString();
+        : Probe.of(header.protocol(), header.destinationPort()).toString();
   }
 
   private String actual(Set<Match.Field> fields, Header packet, @Nullable Interface arriving) {

@@ -12,6 +12,7 @@ import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
@@ -213,7 +214,7 @@ final class Terms {
           name, "the name '" + name.text() + "' reads like a literal", "choose another name");
       return;
     }
-    List<org.eskerfield.model.ServicePart> parts = new ArrayList<>();
+    List<ServicePart> parts = new ArrayList<>();
     for (Node.Scalar text : texts) {
       Service part = literalOrWellKnown(text);
       if (part != null) {

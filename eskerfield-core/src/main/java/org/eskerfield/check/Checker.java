@@ -27,6 +27,7 @@ import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;

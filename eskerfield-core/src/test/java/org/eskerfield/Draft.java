@@ -17,6 +17,7 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
@@ -35,6 +36,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
 /** Writes sites in code, shortly, for tests of the core on its own. */
@@ -54,6 +56,7 @@ public final class Draft {
             List.of(p(prefix)),
             carrier == null ? name : Site.INTERNET,
             carrier == null ? List.of() : List.of(a(carrier)),
+            List.of(),
             null,
             HERE));
     return this;
@@ -189,7 +192,7 @@ public final class Draft {
     /** A shared rule; port preserving, on the address of the leaving interface. */
     public DeviceDraft shared(String from, String leaving) {
       translation.add(
-          new SharedRule("share", terms(from), List.of(), way(leaving), false, null, HERE));
+          new SharedRule("share", terms(from), List.of(), way(leaving), null, false, null, HERE));
       return this;
     }
 
@@ -201,11 +204,12 @@ public final class Draft {
               "lead",
               way(arriving),
               List.of(),
-              new DestinationRule.External(a(external), null, external),
+              new External(Prefix.of(a(external)), null, external),
               port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),
               term(internal),
-              a(internal),
+              Prefix.of(a(internal)),
               internalPort == 0 ? null : PortSet.of(internalPort),
+              null,
               null,
               false,
               null,

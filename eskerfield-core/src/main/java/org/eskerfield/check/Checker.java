@@ -10,12 +10,13 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Group;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
@@ -26,12 +27,14 @@ import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
@@ -78,16 +81,17 @@ public final class Checker {
 
   private void translationWithoutAccess(Device device) {
     for (TranslationRule rule : device.translation()) {
-      if (rule instanceof DestinationRule to && !to.disabled() && to.admit() == null) {
+      if (rule instanceof InwardRule to && !to.disabled() && to.admit() == null) {
         String barrier = barrier(device, to);
         if (barrier != null) {
           add(
               Code.TRANSLATION_WITHOUT_ACCESS,
               to,
-              "destination rule '"
+              to.kind()
+                  + " rule '"
                   + to.name()
                   + "' leads to "
-                  + to.becomes().text()
+                  + to.internal().text()
                   + ", but "
                   + barrier,
               "give the rule an 'admit', or add an access rule that accepts "
@@ -98,8 +102,8 @@ public final class Checker {
   }
 
   /** What an access rule would have to accept, in the words of a rule. */
-  private static String reaching(Device device, DestinationRule rule) {
-    String where = device.seesOriginal() ? rule.at().text() : rule.becomes().text();
+  private static String reaching(Device device, InwardRule rule) {
+    String where = device.seesOriginal() ? rule.external().text() : rule.internal().text();
     List<String> services = new ArrayList<>();
     for (Service service : seenServices(device, rule)) {
       service.parts().forEach(part -> services.add(part.toString()));
@@ -112,13 +116,13 @@ public final class Checker {
   }
 
   /** What keeps everybody out on every way that the rule's packets can take; null if nothing. */
-  private @Nullable String barrier(Device device, DestinationRule rule) {
-    Interface leaving = leaving(device, rule.internal());
+  private @Nullable String barrier(Device device, InwardRule rule) {
+    Interface leaving = leaving(device, rule.internalBlock().first());
     if (leaving == null) {
       return null; // no way there at all is another mistake than this one
     }
     String barrier = null;
-    for (Interface arriving : rule.arriving().interfaces()) {
+    for (Interface arriving : rule.facing().interfaces()) {
       barrier = barrier(device, rule, arriving, leaving);
       if (barrier == null) {
         return null;
@@ -141,7 +145,7 @@ public final class Checker {
   }
 
   private @Nullable String barrier(
-      Device device, DestinationRule rule, Interface arriving, Interface leaving) {
+      Device device, InwardRule rule, Interface arriving, Interface leaving) {
     boolean guarded = false;
     for (AccessList list : device.access()) {
       if (list.guards().stream().anyMatch(guard -> guards(guard, arriving, leaving))) {
@@ -175,12 +179,16 @@ public final class Checker {
   }
 
   /** Whether an access rule accepts some packet that the destination rule has translated. */
-  private boolean lets(Device device, AccessRule access, DestinationRule rule) {
+  private boolean lets(Device device, AccessRule access, InwardRule rule) {
     if (access.disabled() || access.action() != Action.ACCEPT) {
       return false;
     }
-    Address seen = device.seesOriginal() ? rule.at().now(Family.IPV4) : rule.internal();
-    if (seen == null || !(access.to().isEmpty() || site.addresses(access.to()).contains(seen))) {
+    Prefix seen = device.seesOriginal() ? rule.external().now(Family.IPV4) : rule.internalBlock();
+    if (seen == null) {
+      return false;
+    }
+    AddressSet destinations = AddressSet.ofPrefixes(List.of(seen));
+    if (!access.to().isEmpty() && !site.addresses(access.to()).intersects(destinations)) {
       return false;
     }
     AddressSet sources = rule.from().isEmpty() ? IPV4 : site.addresses(rule.from());
@@ -195,11 +203,11 @@ public final class Checker {
   }
 
   /** The services of a destination rule as access rules see them; empty for every one. */
-  private static List<Service> seenServices(Device device, DestinationRule rule) {
+  private static List<Service> seenServices(Device device, InwardRule rule) {
     List<Service> services = new ArrayList<>();
     for (ServiceTerm term : rule.services()) {
       Service service = term.service();
-      PortSet ports = device.seesOriginal() ? null : rule.becomesPorts();
+      PortSet ports = device.seesOriginal() ? null : rule.internalPorts();
       if (ports == null) {
         services.add(service);
         continue;
@@ -268,9 +276,7 @@ public final class Checker {
   }
 
   private boolean leadsTo(Device device, TranslationRule translation, AccessRule access) {
-    return translation instanceof DestinationRule rule
-        && lets(device, access, rule)
-        && !rule.disabled();
+    return translation instanceof InwardRule rule && lets(device, access, rule) && !rule.disabled();
   }
 
   // Objects that nothing uses.
@@ -294,7 +300,7 @@ public final class Checker {
         addNames(names, own.from());
       }
       for (TranslationRule rule : device.translation()) {
-        if (rule instanceof DestinationRule to) {
+        if (rule instanceof InwardRule to) {
           addNames(names, to.from());
           addServices(services, to.services());
           if (to.admit() != null) {
@@ -304,6 +310,12 @@ public final class Checker {
         } else if (rule instanceof SharedRule from) {
           addNames(names, from.from());
           addNames(names, from.to());
+        } else if (rule instanceof DynamicRule from) {
+          addNames(names, from.from());
+          addNames(names, from.to());
+        } else if (rule instanceof UntouchedRule both) {
+          addNames(names, both.from());
+          addNames(names, both.to());
         }
       }
       for (AccessList list : device.access()) {

@@ -1,16 +1,24 @@
 package org.eskerfield.engine;
 
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Set;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
-import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Stance;
+import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -35,7 +43,7 @@ import org.jspecify.annotations.Nullable;
 public final class DeviceMachine {
   private final DeviceProgram program;
   private final VirtualClock clock;
-  private final DeviceTables tables = new DeviceTables();
+  private final DeviceTables tables;
 
   // The packet in hand and what the steps have found out about it.
   private Packet packet;
@@ -44,7 +52,9 @@ public final class DeviceMachine {
   private Header arrived;
   private DeviceTables.@Nullable Met met;
   private @Nullable Binding reached;
-  private DeviceProgram.@Nullable Destination translated;
+  private Translations.@Nullable Inbound translated;
+  private @Nullable Binding binding;
+  private boolean hairpinned;
   private @Nullable TranslationRule sourceRule;
   private RouteTable.@Nullable Entry route;
   private boolean admittedToDevice;
@@ -55,6 +65,7 @@ public final class DeviceMachine {
   public DeviceMachine(DeviceProgram program, VirtualClock clock) {
     this.program = program;
     this.clock = clock;
+    this.tables = new DeviceTables(clock, Timers.OF_THE_RFCS);
     // Nothing is read before begin() has set these; they are never null to spare every step a
     // check.
     this.packet =
@@ -102,6 +113,9 @@ public final class DeviceMachine {
   public Ruling originate(Packet packet, @Nullable Narrator narrator) {
     begin(packet, null, narrator);
     met = tables.sessionOf(packet);
+    if (met != null) {
+      tables.saw(met, packet);
+    }
     say(Ruling.SENT_BY_DEVICE, null);
     if (met != null && met.asReply()) {
       restoreDestination(met.session());
@@ -145,6 +159,8 @@ public final class DeviceMachine {
     reached = null;
     translated = null;
     sourceRule = null;
+    binding = null;
+    hairpinned = false;
     route = null;
     admittedToDevice = false;
     stateful = program.keepsState;
@@ -190,20 +206,19 @@ public final class DeviceMachine {
   private @Nullable Ruling stepState() {
     met = tables.sessionOf(packet);
     if (met != null) {
+      tables.saw(met, packet);
       say(Ruling.SESSION_KNOWN, null);
       return null;
     }
-    Binding binding =
-        tables.bindingAt(packet.destination(), packet.destinationPort, packet.protocol);
-    if (binding == null) {
+    reached = tables.bindingAt(packet.destination(), packet.destinationPort, packet.protocol);
+    if (reached == null) {
       say(Ruling.FLOW_IS_NEW, null);
       return null;
     }
-    if (!binding.remotes.contains(packet.source())) {
-      return end(Ruling.BINDING_FILTERED, binding.rule);
+    if (!reached.remotes.containsKey(packet.source())) {
+      return end(Ruling.BINDING_FILTERED, reached.rule);
     }
-    reached = binding;
-    say(Ruling.BINDING_KNOWN, binding.rule);
+    say(Ruling.BINDING_KNOWN, reached.rule);
     return null;
   }
 
@@ -214,21 +229,23 @@ public final class DeviceMachine {
       return null;
     }
     if (reached != null) {
-      packet.rewriteDestination(reached.internal, reached.internalPort);
+      packet.rewriteDestination(
+          reached.internal,
+          reached.isWholeAddress() ? packet.destinationPort : reached.internalPort);
       say(Ruling.DESTINATION_RESTORED, reached.rule);
       return null;
     }
     if (packet.family == Family.IPV4) {
-      translated = destinationFor(arriving);
+      translated = program.translations.inboundFor(packet, arriving, clock.now(), narrator);
+    }
+    if (translated != null && isUntouched()) {
+      say(Ruling.UNTOUCHED, translated.rule());
+      return null;
     }
     if (translated != null) {
-      DestinationRule rule = translated.rule();
-      packet.rewriteDestination(
-          rule.internal(),
-          Protocol.hasPorts(packet.protocol)
-              ? rule.internalPort(packet.destinationPort)
-              : packet.destinationPort);
-      say(Ruling.DESTINATION_TRANSLATED, rule);
+      hairpinned = translated.hairpins(arriving);
+      translated.rewrite(packet);
+      say(Ruling.DESTINATION_TRANSLATED, translated.rule());
     }
     Address now = packet.destination();
     if (program.claims(now) && !program.owns(now)) {
@@ -240,37 +257,12 @@ public final class DeviceMachine {
     return null;
   }
 
-  private DeviceProgram.@Nullable Destination destinationFor(Interface arriving) {
-    Address to = packet.destination();
-    DeviceProgram.Destination nearest = null;
-    Set<Match.Field> nearestMisses = Set.of();
-    for (DeviceProgram.Destination entry : program.destinations) {
-      if (!entry.external().equals(to)) {
-        continue;
-      }
-      boolean arrives = DeviceProgram.covers(entry.rule().arriving(), arriving);
-      if (arrives && entry.match().matches(packet, false, clock.now())) {
-        return entry;
-      }
-      if (narrator != null) {
-        Set<Match.Field> misses = entry.match().misses(packet, false, clock.now());
-        if (!arrives) {
-          misses.add(Match.Field.ARRIVING);
-        }
-        if (nearest == null || misses.size() < nearestMisses.size()) {
-          nearest = entry;
-          nearestMisses = misses;
-        }
-      }
-    }
-    if (narrator != null && nearest != null) {
-      narrator.nearly(nearest.rule(), nearestMisses, packet);
-    }
-    return null;
+  private boolean isUntouched() {
+    return translated != null && translated.rule() instanceof UntouchedRule;
   }
 
   private void restoreDestination(Session session) {
-    Header target = asReply() ? session.arrived() : session.left();
+    Header target = asReply() ? session.arrived : session.left;
     Address address = asReply() ? target.source() : target.destination();
     int port = asReply() ? target.sourcePort() : target.destinationPort();
     if (packet.destination().equals(address) && packet.destinationPort == port) {
@@ -278,7 +270,7 @@ public final class DeviceMachine {
       return;
     }
     packet.rewriteDestination(address, port);
-    say(Ruling.DESTINATION_RESTORED, asReply() ? session.sourceRule() : session.destinationRule());
+    say(Ruling.DESTINATION_RESTORED, asReply() ? session.sourceRule : session.destinationRule);
   }
 
   private boolean asReply() {
@@ -346,17 +338,22 @@ public final class DeviceMachine {
       throw new IllegalStateException("step 5 follows a route");
     }
     if (translated != null && translated.admission() != null) {
-      DestinationRule rule = translated.rule();
       Set<Match.Field> misses = translated.admission().misses(packet, false, clock.now());
+      TranslationRule rule = translated.rule();
       if (!misses.isEmpty()) {
-        if (narrator != null && rule.admit() != null) {
-          narrator.nearly(rule.admit(), misses, packet);
+        Admission admit = admission(rule);
+        if (narrator != null && admit != null) {
+          narrator.nearly(admit, misses, packet);
         }
         return end(Ruling.NOT_ADMITTED, rule);
       }
       say(Ruling.ADMITTED, rule);
     }
     return judgeByLists(leaving);
+  }
+
+  private static @Nullable Admission admission(TranslationRule rule) {
+    return rule instanceof InwardRule inward ? inward.admit() : null;
   }
 
   /** Asks the lists that guard the way, or the stance where none does. */
@@ -455,7 +452,7 @@ public final class DeviceMachine {
     }
     Packet seen = packet.copy();
     if (asReply() && met != null) {
-      Header request = met.session().arrived();
+      Header request = met.session().arrived;
       seen.rewriteSource(request.destination(), request.destinationPort());
     } else if (arriving != null) {
       seen.rewriteDestination(arrived.destination(), arrived.destinationPort());
@@ -469,49 +466,95 @@ public final class DeviceMachine {
       restoreSource(met.session());
       return null;
     }
-    boolean opens = packet.protocol != Protocol.TCP || packet.opensTcp();
-    DeviceProgram.Shared rule = packet.family == Family.IPV4 ? sharedFor() : null;
+    Translations.Outbound rule = outbound();
+    boolean device = hairpinned && hairpin() == Hairpin.Source.DEVICE;
     boolean remembered =
         stateful || rule != null || translated != null || reached != null || arriving == null;
-    if (remembered && !opens) {
+    if (remembered && packet.protocol == Protocol.TCP && !packet.opensTcp()) {
       // Said before a port is taken: state is made only for a packet that leaves.
       return end(Ruling.NOT_AN_OPENING, null);
     }
     stateful = remembered;
+    if (device && translated != null) {
+      return share(translated.rule(), null);
+    }
     if (rule == null) {
       say(Ruling.SOURCE_KEPT, null);
       return null;
     }
-    if (!Protocol.hasPorts(packet.protocol) && !Icmp.isEchoRequest(packet.icmpType)) {
-      return end(Ruling.CANNOT_SHARE, rule.rule());
+    if (rule.rule() instanceof StaticRule fixed && rule.external() != null) {
+      int port = packet.sourcePort - (Protocol.hasPorts(packet.protocol) ? fixed.shift() : 0);
+      packet.rewriteSource(
+          StaticRule.moved(packet.source(), fixed.internalBlock(), rule.external()), port);
+      return sourceTranslated(fixed);
     }
-    Interface leaving = leaving();
-    Address external = leaving == null ? null : leaving.address(Family.IPV4);
-    Binding binding = external == null ? null : tables.bind(program, rule.rule(), packet, external);
-    if (binding == null) {
-      return end(Ruling.PORTS_USED_UP, rule.rule());
+    if (rule.rule() instanceof DynamicRule lent && rule.pool() != null) {
+      binding = tables.borrow(lent, packet, rule.pool());
+      if (binding == null) {
+        return end(Ruling.POOL_USED_UP, lent);
+      }
+      packet.rewriteSource(binding.external, packet.sourcePort);
+      return sourceTranslated(lent);
     }
-    binding.remotes.add(packet.destination());
-    packet.rewriteSource(binding.external, binding.externalPort);
-    sourceRule = rule.rule();
-    say(Ruling.SOURCE_TRANSLATED, sourceRule);
-    return null;
+    return share(rule.rule(), rule.pool());
   }
 
-  private DeviceProgram.@Nullable Shared sharedFor() {
-    boolean own = arriving == null;
-    for (DeviceProgram.Shared entry : program.shared) {
-      if (DeviceProgram.covers(entry.rule().leaving(), leaving())
-          && (!own || entry.match().namesSelf())
-          && entry.match().matches(packet, own, clock.now())) {
-        return entry;
-      }
+  /** The rule for the source; of a hairpinned packet the one that it would meet outside. */
+  private Translations.@Nullable Outbound outbound() {
+    Interface leaving = leaving();
+    if (isUntouched()) {
+      return null;
     }
+    if (hairpinned) {
+      if (hairpin() != Hairpin.Source.EXTERNAL
+          || translated == null
+          || translated.facing() == null) {
+        return null;
+      }
+      leaving = translated.facing().interfaces().get(0);
+    }
+    return program.translations.outboundFor(packet, leaving, arriving == null, clock.now());
+  }
+
+  private Hairpin.@Nullable Source hairpin() {
+    return translated == null || translated.hairpin() == null
+        ? null
+        : translated.hairpin().source();
+  }
+
+  private @Nullable Ruling share(TranslationRule rule, @Nullable AddressSet pool) {
+    if (!Protocol.hasPorts(packet.protocol) && !Icmp.isEchoRequest(packet.icmpType)) {
+      return end(Ruling.CANNOT_SHARE, rule);
+    }
+    AddressSet externals = pool;
+    if (externals == null) {
+      // A hairpinned packet that is to look as it would outside has the address of that side.
+      Interface leaving =
+          hairpinned
+                  && hairpin() == Hairpin.Source.EXTERNAL
+                  && translated != null
+                  && translated.facing() != null
+              ? translated.facing().interfaces().get(0)
+              : leaving();
+      Address own = leaving == null ? null : leaving.address(Family.IPV4);
+      externals = own == null ? AddressSet.NONE : AddressSet.of(own);
+    }
+    binding = tables.share(program, rule, packet, externals);
+    if (binding == null) {
+      return end(Ruling.PORTS_USED_UP, rule);
+    }
+    packet.rewriteSource(binding.external, binding.externalPort);
+    return sourceTranslated(rule);
+  }
+
+  private @Nullable Ruling sourceTranslated(TranslationRule rule) {
+    sourceRule = rule;
+    say(Ruling.SOURCE_TRANSLATED, rule);
     return null;
   }
 
   private void restoreSource(Session session) {
-    Header target = asReply() ? session.arrived() : session.left();
+    Header target = asReply() ? session.arrived : session.left;
     Address address = asReply() ? target.destination() : target.source();
     int port = asReply() ? target.destinationPort() : target.sourcePort();
     if (packet.source().equals(address) && packet.sourcePort == port) {
@@ -519,7 +562,7 @@ public final class DeviceMachine {
       return;
     }
     packet.rewriteSource(address, port);
-    say(Ruling.SOURCE_RESTORED, asReply() ? session.destinationRule() : session.sourceRule());
+    say(Ruling.SOURCE_RESTORED, asReply() ? session.destinationRule : session.sourceRule);
   }
 
   // Step 7.
@@ -536,7 +579,29 @@ public final class DeviceMachine {
 
   private void recordSession() {
     TranslationRule destinationRule =
-        translated != null ? translated.rule() : reached != null ? reached.rule : null;
-    tables.record(new Session(arrived, packet.header(), destinationRule, sourceRule));
+        translated != null && !isUntouched()
+            ? translated.rule()
+            : reached != null ? reached.rule : null;
+    tables.record(
+        arrived, packet.header(), destinationRule, sourceRule, binding != null ? binding : reached);
+  }
+
+  // What there is.
+
+  /** The table of bindings: the permanent ones in the order of their rules, then the temporary. */
+  public List<BindingRow> bindings() {
+    List<BindingRow> rows = new ArrayList<>(program.translations.permanentRows());
+    rows.addAll(tables.bindingRows());
+    return rows;
+  }
+
+  /** The sessions, the oldest first. */
+  public List<SessionRow> sessions() {
+    return tables.sessionRows();
+  }
+
+  /** Forgets every session and every temporary binding. */
+  public void clear() {
+    tables.clear();
   }
 }

@@ -4,19 +4,13 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.Admission;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.OwnService;
-import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -28,13 +22,6 @@ import org.jspecify.annotations.Nullable;
  * in which they are asked. Immutable, so that any number of machines may run it.
  */
 public final class DeviceProgram {
-  /** A destination rule with its external address resolved. */
-  record Destination(
-      DestinationRule rule, Address external, Match match, @Nullable Match admission) {}
-
-  /** A shared rule. */
-  record Shared(SharedRule rule, Match match) {}
-
   /** An access rule. */
   record Entry(AccessRule rule, Match match) {}
 
@@ -57,13 +44,11 @@ public final class DeviceProgram {
 
   final Device device;
   final RouteTable routes;
-  final List<Destination> destinations = new ArrayList<>();
-  final List<Shared> shared = new ArrayList<>();
+  final Translations translations;
   final List<Guarded> lists = new ArrayList<>();
   final List<Own> services = new ArrayList<>();
   final boolean keepsState;
   private final AddressSet own;
-  private final AddressSet claimed;
   private final AddressSet unforwarded;
 
   private DeviceProgram(Site site, Device device) {
@@ -84,13 +69,7 @@ public final class DeviceProgram {
     this.unforwarded =
         SpecialAddresses.MULTICAST_OR_BROADCAST.union(
             AddressSet.of(broadcasts.toArray(new Address[0])));
-    for (TranslationRule rule : device.translation()) {
-      if (!rule.disabled()) {
-        add(site, rule);
-      }
-    }
-    this.claimed =
-        AddressSet.of(destinations.stream().map(Destination::external).toArray(Address[]::new));
+    this.translations = new Translations(site, device, own);
     for (AccessList list : device.access()) {
       List<Entry> entries = new ArrayList<>();
       boolean namesSelf = false;
@@ -111,24 +90,6 @@ public final class DeviceProgram {
       services.add(new Own(service, match));
     }
     this.keepsState = !device.stance().acceptsEverything();
-  }
-
-  private void add(Site site, TranslationRule rule) {
-    if (rule instanceof DestinationRule to) {
-      Address external = to.at().now(Family.IPV4);
-      if (external == null) {
-        return; // an interface without an IPv4 address has nothing to translate
-      }
-      Admission admit = to.admit();
-      Match admission =
-          admit == null
-              ? null
-              : new Match(site, admit.from(), List.of(), List.of(), null, admit.when());
-      Match match = new Match(site, to.from(), List.of(), to.services(), null, null);
-      destinations.add(new Destination(to, external, match, admission));
-    } else if (rule instanceof SharedRule from) {
-      shared.add(new Shared(from, new Match(site, from.from(), from.to(), List.of(), null, null)));
-    }
   }
 
   /** Compiles the policy of a device of the site. */
@@ -160,7 +121,7 @@ public final class DeviceProgram {
 
   /** Whether enabled translation rules of the device use the address as an external one. */
   public boolean claims(Address address) {
-    return claimed.contains(address);
+    return translations.claimed.contains(address);
   }
 
   /** Whether packets to the address are not forwarded: multicast, or a connected network's own. */
@@ -181,13 +142,11 @@ public final class DeviceProgram {
     if (!Protocol.hasPorts(protocol)) {
       return false;
     }
-    for (Destination destination : destinations) {
-      List<ServiceTerm> services = destination.rule().services();
-      if (destination.external().equals(address)
-          && !services.isEmpty()
-          && ServiceTerm.anyCovers(services, protocol, port, Icmp.NO_TYPE)) {
-        return true;
-      }
+    if (translations.holdsPort(address, protocol, port)) {
+      return true;
+    }
+    if (!owns(address)) {
+      return false;
     }
     for (Own own : services) {
       if (own.service().service().service().covers(protocol, port, Icmp.NO_TYPE)) {

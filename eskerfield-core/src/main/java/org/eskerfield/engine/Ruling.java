@@ -42,6 +42,8 @@ public enum Ruling {
 
   /** A rule changed the destination. */
   DESTINATION_TRANSLATED(Step.DESTINATION, null),
+  /** A rule says that neither address is changed. */
+  UNTOUCHED(Step.DESTINATION, null),
   /** The destination was changed back as the session or binding says. */
   DESTINATION_RESTORED(Step.DESTINATION, null),
   /** No rule changes the destination. */
@@ -106,6 +108,8 @@ public enum Ruling {
   SOURCE_KEPT(Step.SOURCE, null),
   /** The protocol has no ports to tell the sharers of an address apart by. */
   CANNOT_SHARE(Step.SOURCE, Outcome.DROPPED),
+  /** Every address of the pool is lent. */
+  POOL_USED_UP(Step.SOURCE, Outcome.EXHAUSTED),
   /** Every port of the shared address is in use. */
   PORTS_USED_UP(Step.SOURCE, Outcome.EXHAUSTED),
 

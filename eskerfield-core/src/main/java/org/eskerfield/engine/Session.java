@@ -2,19 +2,115 @@ package org.eskerfield.engine;
 
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
 /**
  * One flow through a device, both directions: its first packet as it arrived and as it left.
  * Replies undo what was done between the two.
- *
- * @param arrived the header as it arrived
- * @param left the header as it left
- * @param destinationRule the rule that changed the destination, or null
- * @param sourceRule the rule that changed the source, or null
  */
-record Session(
-    Header arrived,
-    Header left,
-    @Nullable TranslationRule destinationRule,
-    @Nullable TranslationRule sourceRule) {}
+final class Session {
+  /** How far a TCP connection is (RFC 5382 section 2.1, seen from between its ends). */
+  private enum Tcp {
+    OPENING,
+    ANSWERED,
+    ESTABLISHED,
+    CLOSING
+  }
+
+  final Header arrived;
+  final Header left;
+  final @Nullable TranslationRule destinationRule;
+  final @Nullable TranslationRule sourceRule;
+
+  /** The temporary bindings that live while this session does; null where it uses none. */
+  final @Nullable Binding binding;
+
+  /** When it was recorded, in milliseconds of the clock. */
+  final long since;
+
+  private Tcp tcp = Tcp.OPENING;
+  private boolean finFromOpener;
+  private boolean finFromOther;
+  private long expires;
+
+  Session(
+      Header arrived,
+      Header left,
+      @Nullable TranslationRule destinationRule,
+      @Nullable TranslationRule sourceRule,
+      @Nullable Binding binding,
+      long since,
+      Timers timers) {
+    this.arrived = arrived;
+    this.left = left;
+    this.destinationRule = destinationRule;
+    this.sourceRule = sourceRule;
+    this.binding = binding;
+    this.since = since;
+    this.expires = since + idle(timers);
+  }
+
+  /** The first millisecond at which it is gone. */
+  long expires() {
+    return expires;
+  }
+
+  private long idle(Timers timers) {
+    return switch (arrived.protocol()) {
+      case Protocol.UDP -> timers.udp().toMillis();
+      case Protocol.ICMP, Protocol.ICMPV6 -> timers.icmpQuery().toMillis();
+      case Protocol.TCP ->
+          (tcp == Tcp.ESTABLISHED ? timers.tcpEstablished() : timers.tcpTransitory()).toMillis();
+      default -> timers.other().toMillis();
+    };
+  }
+
+  /**
+   * Whether a packet travels from the inside out: with the opener where its source was translated,
+   * against it where its destination was; both ways where nothing was.
+   */
+  private boolean isOutbound(boolean asReply) {
+    return sourceRule != null ? !asReply : destinationRule == null || asReply;
+  }
+
+  /**
+   * Takes note of a packet of the session. Outbound packets refresh it (RFC 4787 REQ-6, RFC 5382
+   * section 5); a reset never does, it only shortens what is left (RFC 7857 section 2.2).
+   */
+  void saw(Packet packet, boolean asReply, long now, Timers timers) {
+    if (packet.protocol == Protocol.TCP) {
+      if ((packet.tcpFlags & Packet.RST) != 0) {
+        tcp = Tcp.CLOSING;
+        expires = Math.min(expires, now + idle(timers));
+        return;
+      }
+      advance(packet.tcpFlags, asReply);
+    }
+    if (isOutbound(asReply) || (packet.protocol == Protocol.TCP && tcp != Tcp.ESTABLISHED)) {
+      expires = now + idle(timers);
+    }
+  }
+
+  private void advance(int flags, boolean asReply) {
+    boolean syn = (flags & Packet.SYN) != 0;
+    boolean ack = (flags & Packet.ACK) != 0;
+    if (syn && !ack && !asReply && tcp == Tcp.CLOSING) {
+      tcp = Tcp.OPENING; // the same ends begin anew
+      finFromOpener = false;
+      finFromOther = false;
+    } else if (tcp == Tcp.OPENING && syn && asReply) {
+      tcp = Tcp.ANSWERED; // with ACK, or a simultaneous open (RFC 5382 REQ-2)
+    } else if (tcp == Tcp.ANSWERED && ack && !asReply) {
+      tcp = Tcp.ESTABLISHED;
+    }
+    if ((flags & Packet.FIN) != 0) {
+      finFromOpener |= !asReply;
+      finFromOther |= asReply;
+      if (finFromOpener && finFromOther) {
+        tcp = Tcp.CLOSING;
+      }
+    }
+  }
+}

@@ -1,12 +1,13 @@
 package org.eskerfield.engine;
 
 import java.time.DayOfWeek;
+import java.time.Duration;
 import java.time.LocalDate;
 import java.time.LocalDateTime;
 import java.time.ZoneId;
 import java.time.ZonedDateTime;
 
-/** The time of a run, in the time zone of the site. It moves only when told to. */
+/** The time of a run, in the time zone of the site. It moves only when told to, and never back. */
 public final class VirtualClock {
   /** The local time at which a run starts unless told otherwise: a Monday at nine. */
   public static final LocalDateTime START = LocalDate.of(2026, 1, 5).atTime(9, 0);
@@ -15,7 +16,8 @@ public final class VirtualClock {
     assert START.getDayOfWeek() == DayOfWeek.MONDAY;
   }
 
-  private final ZonedDateTime now;
+  private ZonedDateTime now;
+  private long elapsed;
 
   /** A clock that shows this moment. */
   public VirtualClock(ZonedDateTime now) {
@@ -30,5 +32,23 @@ public final class VirtualClock {
   /** The moment. */
   public ZonedDateTime now() {
     return now;
+  }
+
+  /** Milliseconds since the clock was made. */
+  long elapsed() {
+    return elapsed;
+  }
+
+  /**
+   * Lets time pass, to the millisecond.
+   *
+   * @throws IllegalArgumentException if the time is negative
+   */
+  public void advance(Duration time) {
+    if (time.isNegative()) {
+      throw new IllegalArgumentException("time does not go back: " + time);
+    }
+    now = now.plus(time);
+    elapsed += time.toMillis();
   }
 }

@@ -12,6 +12,7 @@ import org.jspecify.annotations.Nullable;
  * @param prefixes at least one, of either family
  * @param zone the zone; {@link Site#INTERNET} for a link to the carrier
  * @param carrier the addresses of the carrier's router on this network; empty where there is none
+ * @param routed blocks beyond this network that the carrier sends to an address on it; often empty
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
@@ -20,13 +21,24 @@ public record Network(
     List<Prefix> prefixes,
     String zone,
     List<Address> carrier,
+    List<Routed> routed,
     @Nullable String note,
     Place place)
     implements Named {
+  /**
+   * A block that the carrier routes to the site.
+   *
+   * @param to the block
+   * @param via the address on the network that it is sent to
+   * @param place where it stands
+   */
+  public record Routed(Prefix to, Address via, Place place) implements Placed {}
+
   /** Copies the lists. */
   public Network {
     prefixes = List.copyOf(prefixes);
     carrier = List.copyOf(carrier);
+    routed = List.copyOf(routed);
   }
 
   /** The prefix of this network that holds the address; null if none does. */

@@ -4,13 +4,14 @@ import java.util.List;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Many sources share one external address, told apart by port (RFC 3022 section 2.2): here the own
- * address of the interface by which the packet leaves.
+ * Many sources share few external addresses, told apart by port (RFC 3022 section 2.2): the own
+ * address of the interface by which the packet leaves, or a pool.
  *
  * @param name the name
  * @param from the sources; at least one
  * @param to the destinations; empty for every one
  * @param leaving where the packets leave
+ * @param pool the external addresses; null for the own address of the leaving interface
  * @param disabled whether the rule does not act
  * @param note the engineer's remark, or null
  * @param place where it stands
@@ -20,6 +21,7 @@ public record SharedRule(
     List<AddressTerm> from,
     List<AddressTerm> to,
     InterfaceTerm leaving,
+    @Nullable Pool pool,
     boolean disabled,
     @Nullable String note,
     Place place)

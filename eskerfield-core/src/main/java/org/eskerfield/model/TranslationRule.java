@@ -3,7 +3,8 @@ package org.eskerfield.model;
 /**
  * A rule that rewrites addresses or ports. The rules of a device stand in the order of the file.
  */
-public sealed interface TranslationRule extends Named permits DestinationRule, SharedRule {
+public sealed interface TranslationRule extends Named
+    permits InwardRule, DynamicRule, SharedRule, UntouchedRule {
   /** The word that names the kind in the site file, such as {@code destination}. */
   String kind();
 

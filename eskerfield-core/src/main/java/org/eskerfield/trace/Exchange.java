@@ -370,7 +370,37 @@ final class Exchange {
       receive(host);
       return null;
     }
+    for (Network link : site.networks().values()) {
+      for (Network.Routed block : link.routed()) {
+        if (block.to().contains(to)) {
+          say(
+              Ruling.CARRIED,
+              block,
+              "carries it to "
+                  + link.name()
+                  + ", where "
+                  + block.to()
+                  + " is routed to "
+                  + block.via());
+          return new Hop(link, block.via());
+        }
+      }
+    }
     Network network = site.networkOf(to);
+    for (DeviceMachine machine : machines.values()) {
+      if (network == null && machine.program().claims(to)) {
+        String device = machine.program().device().name();
+        say(
+            Ruling.NO_CARRIER_LINK,
+            machine.program().device(),
+            "has no way to "
+                + to
+                + ": rules of "
+                + device
+                + " use it, but no carrier link holds it or has it routed here");
+        return null;
+      }
+    }
     if (network == null) {
       say(Ruling.CARRIED, null, "carries it to " + to);
       takenToAnswer("a host of the internet at " + to);

@@ -7,8 +7,8 @@ import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Narrator;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.TranslationRule;
@@ -77,7 +77,7 @@ final class LegRecorder implements Narrator {
       return rule.log();
     }
     return ruling == Ruling.ADMITTED
-        && by instanceof DestinationRule rule
+        && by instanceof InwardRule rule
         && rule.admit() != null
         && rule.admit().log();
   }

@@ -9,10 +9,10 @@ import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
@@ -82,6 +82,9 @@ final class Wording {
       case FLOW_IS_NEW -> "knows no session for it: a new flow";
       case DESTINATION_TRANSLATED -> "changes the destination to " + to + " by " + label;
       case DESTINATION_RESTORED -> "changes the destination to " + to + ", as its session says";
+      case UNTOUCHED -> "leaves both addresses as they are by " + label;
+      case POOL_USED_UP ->
+          "has no address left for it: " + label + " has lent every one of its pool";
       case DESTINATION_KEPT -> "keeps the destination " + to + nearly;
       case DESTINATION_UNMATCHED ->
           "drops it: "
@@ -223,7 +226,7 @@ final class Wording {
   }
 
   private static String admitted(@Nullable Placed by) {
-    Admission admit = ((DestinationRule) required(by)).admit();
+    Admission admit = ((InwardRule) required(by)).admit();
     if (admit == null) {
       throw new IllegalArgumentException(required(by).place() + " admits nobody");
     }
@@ -265,7 +268,7 @@ final class Wording {
     for (Match.Field field : fields) {
       asked.add(
           switch (field) {
-            case ARRIVING -> "arriving on " + ((DestinationRule) rule).arriving().text();
+            case ARRIVING -> "arriving on " + ((InwardRule) rule).facing().text();
             case SOURCE -> "from " + from(sources(rule));
             case DESTINATION -> "to " + from(((AccessRule) rule).to());
             case SERVICE ->
@@ -300,13 +303,11 @@ final class Wording {
     if (rule instanceof AccessRule access) {
       return access.from();
     }
-    return rule instanceof Admission admission ? admission.from() : ((DestinationRule) rule).from();
+    return rule instanceof Admission admission ? admission.from() : ((InwardRule) rule).from();
   }
 
   private static List<ServiceTerm> services(Placed rule) {
-    return rule instanceof AccessRule access
-        ? access.services()
-        : ((DestinationRule) rule).services();
+    return rule instanceof AccessRule access ? access.services() : ((InwardRule) rule).services();
   }
 
   /** The reason of a packet that was answered. */

@@ -238,7 +238,7 @@ class DeviceMachineTest {
    * Long random runs of requests, replies and strangers. A reply to what went out reaches exactly
    * its sender; no two internal endpoints share an external port; nothing else comes in.
    */
-  @Property(tries = 40)
+  @Property(tries = 40, seed = "20260105")
   void inLongRunsRepliesFindTheirSendersAndStrangersNobody(@ForAll long seed) {
     DeviceMachine machine = machine();
     Random random = new Random(seed);

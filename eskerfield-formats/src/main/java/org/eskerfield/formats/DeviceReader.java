@@ -10,25 +10,19 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
-import org.eskerfield.model.Admission;
 import org.eskerfield.model.Assignment;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
-import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -62,7 +56,8 @@ final class DeviceReader {
     Stance stance = stance();
     List<Route> routes = routes();
     List<OwnService> services = services();
-    List<TranslationRule> translation = translation();
+    List<TranslationRule> translation =
+        new TranslationReader(this, site).read(fields.children("translation"));
     List<AccessList> access = access();
     if (interfaces.isEmpty()) {
       if (fields.has("interfaces") && fields.named("interfaces").isEmpty()) {
@@ -154,7 +149,24 @@ final class DeviceReader {
     return interfaces.values().stream().filter(i -> i.network().zone().equals(zone)).toList();
   }
 
-  private @Nullable InterfaceTerm interfaceTerm(Node.@Nullable Scalar scalar) {
+  /** All the interfaces that several words stand for; null if none could be read. */
+  @Nullable InterfaceTerm interfaceTerm(List<Node.Scalar> scalars) {
+    List<String> texts = new ArrayList<>();
+    Map<String, Interface> meant = new LinkedHashMap<>();
+    for (Node.Scalar scalar : scalars) {
+      InterfaceTerm term = interfaceTerm(scalar);
+      if (term != null) {
+        texts.add(term.text());
+        term.interfaces().forEach(own -> meant.put(own.name(), own));
+      }
+    }
+    return meant.isEmpty()
+        ? null
+        : new InterfaceTerm(
+            String.join(", ", texts), List.copyOf(meant.values()), scalars.get(0).place());
+  }
+
+  @Nullable InterfaceTerm interfaceTerm(Node.@Nullable Scalar scalar) {
     if (scalar == null) {
       return null;
     }
@@ -327,200 +339,18 @@ final class DeviceReader {
     return services;
   }
 
-  // Translation.
+  // What the reader of translation rules needs.
 
-  private List<TranslationRule> translation() {
-    List<TranslationRule> rules = new ArrayList<>();
-    for (Fields rule : fields.children("translation")) {
-      TranslationRule read =
-          rule.has("destination") ? destination(rule) : rule.has("shared") ? shared(rule) : null;
-      if (read != null) {
-        rules.add(read);
-      }
-    }
-    return rules;
+  String name() {
+    return name.text();
   }
 
-  private @Nullable SharedRule shared(Fields rule) {
-    List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
-    List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
-    InterfaceTerm leaving = interfaceTerm(rule.scalar("leaving"));
-    String title = rule.text("shared");
-    return title == null || leaving == null
-        ? null
-        : new SharedRule(
-            title,
-            from,
-            to,
-            leaving,
-            rule.isTrue("disabled", false),
-            rule.text("note"),
-            rule.place());
+  Map<String, Interface> interfaces() {
+    return interfaces;
   }
 
-  private @Nullable DestinationRule destination(Fields rule) {
-    InterfaceTerm arriving = interfaceTerm(rule.scalar("arriving"));
-    List<AddressTerm> from = terms.addresses(rule.texts("from"), false);
-    Admission admit = admission(rule);
-    Node.Scalar at = rule.scalar("at");
-    DestinationRule.External external = null;
-    List<ServiceTerm> services = new ArrayList<>();
-    if (at != null) {
-      String[] words = at.text().split("\\s+", 2);
-      external = external(at, words[0]);
-      if (words.length == 2) {
-        ServiceTerm service = terms.service(at, words[1]);
-        if (service != null) {
-          services.add(service);
-        }
-      }
-    }
-    Node.Scalar becomes = rule.scalar("becomes");
-    if (becomes == null) {
-      return null;
-    }
-    String[] words = becomes.text().split("\\s+", 2);
-    AddressTerm host = target(becomes, words[0]);
-    Address internal = host == null ? null : internal(becomes, host);
-    PortSet ports = words.length == 2 ? targetPorts(becomes, words[1]) : null;
-    if (at != null && at.text().indexOf(' ') >= 0 && services.isEmpty()) {
-      return null;
-    }
-    if (ports != null) {
-      checkWidths(becomes, services, ports);
-    }
-    String title = rule.text("destination");
-    if (title == null || arriving == null || external == null || host == null || internal == null) {
-      return null;
-    }
-    return new DestinationRule(
-        title,
-        arriving,
-        from,
-        external,
-        services,
-        host,
-        internal,
-        ports,
-        admit,
-        rule.isTrue("disabled", false),
-        rule.text("note"),
-        rule.place());
-  }
-
-  private DestinationRule.@Nullable External external(Node.Scalar at, String text) {
-    Interface own = interfaces.get(text);
-    if (own != null) {
-      if (own.address(Family.IPV4) == null) {
-        ipv4Only(at, "interface '" + text + "' has no IPv4 address");
-        return null;
-      }
-      return new DestinationRule.External(null, own, text);
-    }
-    if (Literals.looksLikeAddress(text)) {
-      Address address = terms.literal(at, text);
-      if (address != null && address.family() != Family.IPV4) {
-        ipv4Only(at, "the external address " + address + " is an IPv6 address");
-        return null;
-      }
-      return address == null ? null : new DestinationRule.External(address, null, text);
-    }
-    if (interfacesComplete) {
-      terms.undefined(at, "interface of " + name.text(), text, List.copyOf(interfaces.keySet()));
-    }
-    return null;
-  }
-
-  private void ipv4Only(Placed at, String message) {
-    problems.add(at, message, "translation is for IPv4 only; reach IPv6 hosts by an access rule");
-  }
-
-  private @Nullable AddressTerm target(Node.Scalar becomes, String text) {
-    if (terms.kindOf(text) == AddressTerm.Kind.HOST) {
-      return new AddressTerm(AddressTerm.Kind.HOST, text, AddressSet.NONE, becomes.place());
-    }
-    if (Literals.looksLikeAddress(text)) {
-      Address address = terms.literal(becomes, text);
-      return address == null
-          ? null
-          : new AddressTerm(
-              AddressTerm.Kind.LITERAL, text, AddressSet.of(address), becomes.place());
-    }
-    terms.undefined(becomes, "host", text, terms.namesOf(AddressTerm.Kind.HOST));
-    return null;
-  }
-
-  private @Nullable Address internal(Node.Scalar becomes, AddressTerm target) {
-    Address address;
-    if (target.kind() == AddressTerm.Kind.HOST) {
-      Host host = site.hosts().get(target.text());
-      if (host == null || host.addresses().isEmpty()) {
-        return null; // reported where the host is defined
-      }
-      address = host.address(Family.IPV4);
-    } else {
-      address = target.literal().ranges().get(0).first();
-    }
-    if (address == null || address.family() != Family.IPV4) {
-      ipv4Only(becomes, "'" + target.text() + "' has no IPv4 address");
-      return null;
-    }
-    return address;
-  }
-
-  private @Nullable PortSet targetPorts(Node.Scalar becomes, String text) {
-    try {
-      return Literals.ports(text);
-    } catch (BadLiteralException e) {
-      problems.add(
-          becomes,
-          e.message(),
-          text.indexOf('/') >= 0 ? "write the port alone; the protocol stays" : e.remedy());
-      return null;
-    }
-  }
-
-  /** A range becomes one port, or a range of the same length. */
-  private void checkWidths(Node.Scalar becomes, List<ServiceTerm> services, PortSet ports) {
-    if (services.isEmpty()) {
-      problems.add(
-          becomes,
-          "'becomes' names port " + ports + ", but 'at' names none",
-          "name the external port in 'at', as in uplink " + ports + "/tcp");
-      return;
-    }
-    List<ServicePart> parts = services.get(0).service().parts();
-    PortSet external = parts.get(0).ports();
-    boolean oneRange =
-        external.isRange() && parts.stream().allMatch(part -> part.ports().equals(external));
-    if (ports.size() > 1 && (!oneRange || external.size() != ports.size())) {
-      problems.add(
-          becomes,
-          "the "
-              + ports.size()
-              + " ports "
-              + ports
-              + " cannot take "
-              + (oneRange ? external.size() + " ports " + external : services.get(0).text()),
-          "write one port, or a range as long as that of 'at'");
-    }
-  }
-
-  private @Nullable Admission admission(Fields rule) {
-    if (!rule.has("admit")) {
-      return null;
-    }
-    Node node = rule.node("admit");
-    if (!(node instanceof Node.Mapping)) {
-      List<AddressTerm> from = terms.addresses(rule.texts("admit"), false);
-      return new Admission(from, null, false, rule.place("admit"));
-    }
-    Fields admit = rule.children("admit").get(0);
-    return new Admission(
-        terms.addresses(admit.texts("from"), false),
-        terms.schedule(admit.scalar("when")),
-        admit.isTrue("log", false),
-        rule.place("admit"));
+  boolean interfacesComplete() {
+    return interfacesComplete;
   }
 
   // Access.

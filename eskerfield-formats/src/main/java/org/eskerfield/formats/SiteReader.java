@@ -259,12 +259,43 @@ public final class SiteReader {
             prefixes,
             zone == null ? "" : zone.text(),
             carrier,
+            routed(fields),
             fields.text("note"),
             name.place());
+    for (Fields block : fields.children("routed")) {
+      Node.Scalar via = block.scalar("via");
+      if (via != null) {
+        checkOn(network, via, "a routed block");
+      }
+    }
     for (Node.Scalar text : fields.texts("carrier")) {
       checkOn(network, text, "the carrier");
     }
     networks.put(name.text(), network);
+  }
+
+  private List<Network.Routed> routed(Fields fields) {
+    List<Network.Routed> blocks = new ArrayList<>();
+    if (fields.has("routed") && !fields.has("carrier")) {
+      problems.add(
+          fields.place("routed"),
+          "only a carrier routes blocks here, and this network has no 'carrier'",
+          "add carrier: and its address");
+    }
+    for (Fields block : fields.children("routed")) {
+      Node.Scalar to = block.scalar("to");
+      Node.Scalar via = block.scalar("via");
+      try {
+        Address next = via == null ? null : terms.literal(via, via.text());
+        Prefix prefix = to == null ? null : Literals.prefix(to.text());
+        if (next != null && prefix != null) {
+          blocks.add(new Network.Routed(prefix, next, block.place()));
+        }
+      } catch (BadLiteralException e) {
+        problems.add(block.place("to"), e.message(), e.remedy());
+      }
+    }
+    return blocks;
   }
 
   private void reportOverlaps() {

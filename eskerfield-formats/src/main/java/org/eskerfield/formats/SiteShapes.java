@@ -36,12 +36,20 @@ final class SiteShapes {
       new Texts("a service such as 443/tcp, ping or https, or a list of them");
   private static final Value INTERFACE =
       new Text(null, "the name of an interface of this device or of a zone, or any");
+  private static final Value INTERFACES =
+      new Texts("the name of an interface of this device or of a zone, or any; or a list of them");
   private static final Word ACTION = new Word(List.of("accept", "drop", "reject"));
 
   private static final Shape.Key NOTE =
       may("note", TEXT, "what a colleague should know", "since May");
   private static final Shape.Key DISABLED =
       may("disabled", new Truth(), "whether the rule is kept but does not act", "true");
+
+  static final Shape ROUTED =
+      shape(
+          "a routed block",
+          must("to", new Text(null, "a prefix"), "which block it is", "192.0.2.64/28"),
+          must("via", ADDRESS, "the address on this network that gets it", "198.51.100.140"));
 
   static final Shape NETWORK =
       shape(
@@ -57,6 +65,11 @@ final class SiteShapes {
               ADDRESSES,
               "the address of the carrier's router on a link to the internet",
               "198.51.100.129"),
+          may(
+              "routed",
+              new Children(List.of(ROUTED), true),
+              "which blocks the carrier also routes here",
+              "{ to: 192.0.2.64/28, via: 198.51.100.140 }"),
           NOTE);
 
   static final Shape HOST =
@@ -156,6 +169,82 @@ final class SiteShapes {
           may("when", TITLE_TEXT, "the schedule within which they are let in", "working hours"),
           may("log", new Truth(), "whether what is let in is logged", "true"));
 
+  static final Shape HAIRPIN =
+      shape(
+          "a hairpin",
+          must("from", INTERFACES, "which insiders may use the external address", "pier"),
+          may(
+              "source",
+              new Word(List.of("device", "external", "kept")),
+              "what the source becomes towards the server",
+              "device"));
+
+  private static final Shape.Key HAIRPIN_KEY =
+      may(
+          "hairpin",
+          new Either(INTERFACES, new Child(HAIRPIN)),
+          "which insiders may use the external address",
+          "pier");
+
+  private static final Shape.Key ADMIT_KEY =
+      may(
+          "admit",
+          new Either(TERMS, new Child(ADMIT)),
+          "who is let in with the rule, without an access rule",
+          "contractor");
+
+  private static final Value POOL =
+      new Texts("an external address, prefix or range, or a list of them");
+
+  static final Shape STATIC =
+      new Shape(
+          "a static rule",
+          List.of(
+              must("static", TITLE_TEXT, "what the rule is called", "name server"),
+              must("facing", INTERFACE, "where the external side is", "uplink"),
+              must(
+                  "external",
+                  new Text(
+                      null,
+                      "an address, a prefix or an interface, and a service if it is for ports"
+                          + " only"),
+                  "the external address",
+                  "192.0.2.66"),
+              must(
+                  "internal",
+                  new Text(null, "a host, an address or a prefix, and the port if it differs"),
+                  "what it is inside",
+                  "ramp"),
+              HAIRPIN_KEY,
+              ADMIT_KEY,
+              DISABLED,
+              NOTE),
+          List.of("static"));
+
+  static final Shape DYNAMIC =
+      new Shape(
+          "a dynamic rule",
+          List.of(
+              must("dynamic", TITLE_TEXT, "what the rule is called", "gauges borrow an address"),
+              must("from", TERMS, "which sources borrow an address each", "pier"),
+              may("to", TERMS, "for which destinations", "internet"),
+              must("leaving", INTERFACE, "where the packets leave", "uplink"),
+              must("pool", POOL, "which addresses are lent", "192.0.2.68-192.0.2.71"),
+              DISABLED,
+              NOTE),
+          List.of("dynamic"));
+
+  static final Shape UNTOUCHED =
+      new Shape(
+          "an untouched rule",
+          List.of(
+              must("untouched", TITLE_TEXT, "what the rule is called", "office and pier"),
+              must("from", TERMS, "the one side", "pier"),
+              must("to", TERMS, "the other side", "store"),
+              DISABLED,
+              NOTE),
+          List.of("untouched"));
+
   static final Shape DESTINATION =
       new Shape(
           "a destination rule",
@@ -174,11 +263,8 @@ final class SiteShapes {
                   new Text(null, "a host or address, and a port if it changes: ramp 502"),
                   "who gets the packets instead",
                   "ramp 502"),
-              may(
-                  "admit",
-                  new Either(TERMS, new Child(ADMIT)),
-                  "who is let in with the rule, without an access rule",
-                  "contractor"),
+              HAIRPIN_KEY,
+              ADMIT_KEY,
               DISABLED,
               NOTE),
           List.of("destination"));
@@ -193,8 +279,9 @@ final class SiteShapes {
               must(
                   "leaving",
                   INTERFACE,
-                  "where the packets leave; its own address is the shared one",
+                  "where the packets leave; its own address is the shared one without a pool",
                   "uplink"),
+              may("pool", POOL, "which addresses are shared", "192.0.2.72-192.0.2.73"),
               DISABLED,
               NOTE),
           List.of("shared"));
@@ -288,7 +375,7 @@ final class SiteShapes {
               "[{ service: ssh, from: pier }]"),
           may(
               "translation",
-              new Children(List.of(DESTINATION, SHARED), false),
+              new Children(List.of(STATIC, DESTINATION, DYNAMIC, SHARED, UNTOUCHED), false),
               "the translation rules in order",
               "[{ shared: all, from: pier, leaving: uplink }]"),
           may(

@@ -32,10 +32,10 @@ class RulingsTest {
           Ruling.BINDING_KNOWN, // the session is found first; DeviceMachineTest has them
           Ruling.BINDING_FILTERED,
           Ruling.PORTS_USED_UP,
+          Ruling.POOL_USED_UP,
           Ruling.NOT_AN_OPENING,
           Ruling.SOURCE_IS_OWN, // nobody forges addresses in a trace
-          Ruling.SOURCE_IMPOSSIBLE,
-          Ruling.REPLY_DISCARDED); // ways that differ; TraceTest has it
+          Ruling.SOURCE_IMPOSSIBLE);
 
   /** Replaces a piece of the file, which must be there. */
   private record Edit(String piece, String by) {
@@ -59,6 +59,18 @@ class RulingsTest {
   private static final String ADMIT = "becomes: ramp 502\n        admit: ";
   private static final String OPEN = "stance: { pier to internet: accept, otherwise: drop }";
   private static final String TO_DEVICE = "guards: { arriving: pier, to: device }";
+
+  private static final String FIRST = "      - destination: ramp controller";
+  private static final String BLOCK =
+      "static: a, facing: uplink, external: 192.0.2.64/27, internal: 10.77.4.0/27";
+  private static final String HAIRPINNED =
+      "static: a, facing: uplink, external: 198.51.100.141, internal: ramp, admit: any, ";
+
+  /** A row with a rule above the first one. */
+  private static Arguments above(
+      String ask, String outcome, Ruling last, String reason, String rule) {
+    return row(ask, outcome, last, reason, FIRST, "      - { " + rule + " }\n" + FIRST);
+  }
 
   static List<Arguments> rows() {
     return List.of(
@@ -411,6 +423,128 @@ class RulingsTest {
             "ramp answers, but the reply is lost: skerry drops it: no rule of list 'from the pier'",
             "    access:",
             "    access:\n      from the pier: { guards: { arriving: pier }, stateless: true, rules: [{ accept: out, to: hydrographic }], otherwise: drop }"),
+
+        // Other kinds of rules, put above the first.
+        above(
+            "stranger 198.51.100.141 502/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "ramp 10.77.4.9:502 answers: static rule 'a' leads there and lets it in",
+            "static: a, facing: uplink, external: 198.51.100.141, internal: ramp, admit: any"),
+        above(
+            "ramp hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "sees the sender as 198.51.100.141:50000",
+            "static: a, facing: uplink, external: 198.51.100.141, internal: ramp"),
+        above(
+            "ramp hydrographic ping",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "sees the sender as 198.51.100.141",
+            "static: a, facing: uplink, external: 198.51.100.141, internal: ramp"),
+        row(
+            "kiosk hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "sees the sender as 192.0.2.84:50000",
+            FIRST,
+            "      - { " + BLOCK + " }\n" + FIRST,
+            "carrier: 198.51.100.129 }",
+            "carrier: 198.51.100.129, routed: { to: 192.0.2.64/27, via: 198.51.100.140 } }"),
+        above(
+            "kiosk hydrographic 8883/tcp",
+            "unanswered",
+            Ruling.NO_CARRIER_LINK,
+            "has no way to 192.0.2.84: rules of skerry use it, but no carrier link holds it",
+            BLOCK),
+        above(
+            "stranger 198.51.100.151 8002/tcp",
+            "refused",
+            Ruling.REPLY_ACCEPTED,
+            "ramp refuses it: nothing there listens on 9002/tcp",
+            "static: a, facing: uplink, external: 198.51.100.151 8000-8009/tcp, internal: ramp 9000-9009, admit: any"),
+        above(
+            "stranger 198.51.100.151 8010/tcp",
+            "dropped",
+            Ruling.DESTINATION_UNMATCHED,
+            "static rule 'a' takes only packets for 8000-8009/tcp",
+            "static: a, facing: uplink, external: 198.51.100.151 8000-8009/tcp, internal: ramp 9000-9009, admit: any"),
+        above(
+            "kiosk hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "sees the sender as 198.51.100.150:50000",
+            "dynamic: a, from: pier, leaving: uplink, pool: 198.51.100.150-198.51.100.152"),
+        above(
+            "kiosk hydrographic gre",
+            "refused",
+            Ruling.HOST_REFUSES,
+            "nothing there listens on gre",
+            "dynamic: a, from: pier, leaving: uplink, pool: 198.51.100.150-198.51.100.152"),
+        above(
+            "stranger 198.51.100.150 80/tcp",
+            "dropped",
+            Ruling.DESTINATION_UNMATCHED,
+            "198.51.100.150 is an address of translation rules",
+            "dynamic: a, from: pier, leaving: uplink, pool: 198.51.100.150-198.51.100.152"),
+        above(
+            "kiosk hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "sees the sender as 198.51.100.150:50000",
+            "shared: a, from: pier, leaving: uplink, pool: 198.51.100.150-198.51.100.152"),
+        above(
+            "kiosk hydrographic 8883/tcp",
+            "unroutable",
+            Ruling.SOURCE_NOT_CARRIED,
+            "its source 10.77.4.20 is a private address",
+            "untouched: a, from: kiosk, to: hydrographic"),
+        above(
+            "kiosk hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "198.51.100.140:50000",
+            "untouched: a, from: ramp, to: hydrographic"),
+        above(
+            "kiosk hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "198.51.100.140:50000",
+            "static: a, facing: uplink, external: 198.51.100.141, internal: kiosk, disabled: true"),
+
+        // Hairpin: kiosk and ramp share a network, so the reply comes back only if the source is
+        // changed.
+        above(
+            "kiosk 198.51.100.141 502/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "it sees the sender as skerry 10.77.4.1:50000",
+            HAIRPINNED + "hairpin: pier"),
+        above(
+            "kiosk 198.51.100.141 502/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "it sees the sender as skerry 198.51.100.140:50000",
+            HAIRPINNED + "hairpin: { from: [pier], source: external }"),
+        above(
+            "kiosk 198.51.100.141 502/tcp",
+            "unanswered",
+            Ruling.REPLY_DISCARDED,
+            "kiosk discards it: it spoke to 198.51.100.141:502, and this comes from 10.77.4.9:502",
+            HAIRPINNED + "hairpin: { from: pier, source: kept }"),
+        above(
+            "kiosk 198.51.100.141 502/tcp",
+            "dropped",
+            Ruling.DESTINATION_UNMATCHED,
+            "takes only packets arriving on uplink",
+            HAIRPINNED + "note: none"),
+        above(
+            "kiosk 198.51.100.142 502/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "it sees the sender as skerry 10.77.4.1:50000",
+            "destination: a, arriving: uplink, at: 198.51.100.142 502/tcp, becomes: ramp, admit: any, hairpin: pier"),
 
         // Steps 6 and 7.
         row(

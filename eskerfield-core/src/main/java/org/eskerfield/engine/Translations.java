@@ -1,0 +1,324 @@
+package org.eskerfield.engine;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The enabled translation rules of a device, split into what they do at step 2 and at step 6, each
+ * in the order of the file.
+ */
+final class Translations {
+  /**
+   * What a rule does at step 2.
+   *
+   * @param rule the rule
+   * @param external the block of destinations that it takes; null for {@code untouched}
+   * @param match what else it asks for
+   * @param back the other direction of {@code untouched}, else null
+   * @param facing where packets arrive; null for anywhere
+   * @param hairpin where insiders' packets arrive, or null
+   * @param admission who is let in with it, or null
+   */
+  record Inbound(
+      TranslationRule rule,
+      @Nullable Prefix external,
+      Match match,
+      @Nullable Match back,
+      @Nullable InterfaceTerm facing,
+      @Nullable Hairpin hairpin,
+      @Nullable Match admission) {
+    boolean faces(Interface arriving) {
+      return DeviceProgram.covers(facing, arriving);
+    }
+
+    /** Whether the packet comes from inside, to the external address. */
+    boolean hairpins(Interface arriving) {
+      return !faces(arriving) && Hairpin.covers(hairpin, arriving);
+    }
+
+    boolean takes(Packet packet, Interface arriving, ZonedDateTime now) {
+      if (back != null) {
+        return match.matches(packet, false, now) || back.matches(packet, false, now);
+      }
+      return isFor(packet.destination())
+          && (faces(arriving) || Hairpin.covers(hairpin, arriving))
+          && match.matches(packet, false, now);
+    }
+
+    boolean isFor(Address destination) {
+      return external != null && external.contains(destination);
+    }
+
+    void rewrite(Packet packet) {
+      boolean ports = Protocol.hasPorts(packet.protocol);
+      if (rule instanceof DestinationRule to) {
+        packet.rewriteDestination(
+            to.internalBlock().first(),
+            ports ? to.internalPort(packet.destinationPort) : packet.destinationPort);
+      } else if (rule instanceof StaticRule fixed && external != null) {
+        packet.rewriteDestination(
+            StaticRule.moved(packet.destination(), external, fixed.internalBlock()),
+            packet.destinationPort + (ports ? fixed.shift() : 0));
+      }
+    }
+  }
+
+  /**
+   * What a rule does at step 6.
+   *
+   * @param rule the rule
+   * @param match what it asks for
+   * @param leaving where packets leave
+   * @param external the block that static sources move to, else null
+   * @param pool the addresses that are lent or shared; null for the leaving interface's own
+   */
+  record Outbound(
+      TranslationRule rule,
+      Match match,
+      InterfaceTerm leaving,
+      @Nullable Prefix external,
+      @Nullable AddressSet pool) {
+    boolean takes(Packet packet, Interface leaving, boolean own, ZonedDateTime now) {
+      return DeviceProgram.covers(this.leaving, leaving)
+          && (!own || match.namesSelf())
+          && match.matches(packet, own, now)
+          && portsFit(packet);
+    }
+
+    /** A static rule for ports takes only packets from these ports. */
+    private boolean portsFit(Packet packet) {
+      if (!(rule instanceof StaticRule fixed) || fixed.services().isEmpty()) {
+        return true;
+      }
+      return Protocol.hasPorts(packet.protocol)
+          && ServiceTerm.anyCovers(
+              fixed.services(), packet.protocol, packet.sourcePort - fixed.shift(), Icmp.NO_TYPE);
+    }
+  }
+
+  final List<Inbound> inbound = new ArrayList<>();
+  final List<Outbound> outbound = new ArrayList<>();
+
+  /** Addresses that rules use: what comes for them is for this device. */
+  final AddressSet claimed;
+
+  private final Site site;
+
+  Translations(Site site, Device device, AddressSet ownAddresses) {
+    this.site = site;
+    AddressSet claims = AddressSet.NONE;
+    AddressSet taken = ownAddresses; // what no pool may lend
+    for (TranslationRule rule : device.translation()) {
+      Prefix block = rule.disabled() ? null : externalBlock(rule);
+      if (block != null) {
+        claims = claims.union(AddressSet.ofPrefixes(List.of(block)));
+        if (rule instanceof StaticRule) {
+          taken = taken.union(AddressSet.ofPrefixes(List.of(block)));
+        }
+      }
+    }
+    for (Interface own : device.interfaces()) {
+      for (Prefix prefix : own.network().prefixes()) {
+        if (prefix.isNetworkOrBroadcast(prefix.first())) {
+          taken = taken.union(AddressSet.of(prefix.first(), prefix.last()));
+        }
+      }
+    }
+    for (TranslationRule rule : device.translation()) {
+      if (!rule.disabled()) {
+        claims = claims.union(add(rule, taken.complement()));
+      }
+    }
+    this.claimed = claims;
+  }
+
+  private static @Nullable Prefix externalBlock(TranslationRule rule) {
+    return rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+  }
+
+  /** Adds a rule, and returns the addresses of its pool. */
+  private AddressSet add(TranslationRule rule, AddressSet lendable) {
+    Prefix block = externalBlock(rule);
+    if (rule instanceof InwardRule inward && block != null) {
+      inbound.add(
+          new Inbound(
+              inward,
+              block,
+              match(inward.from(), List.of(), inward.services()),
+              null,
+              inward.facing(),
+              inward.hairpin(),
+              admission(inward.admit())));
+      if (inward instanceof StaticRule) {
+        AddressTerm inside =
+            new AddressTerm(
+                AddressTerm.Kind.LITERAL,
+                inward.internal().text(),
+                AddressSet.ofPrefixes(List.of(inward.internalBlock())),
+                inward.internal().place());
+        outbound.add(
+            new Outbound(
+                inward,
+                match(List.of(inside), List.of(), List.of()),
+                inward.facing(),
+                block,
+                null));
+      }
+    } else if (rule instanceof UntouchedRule both) {
+      inbound.add(
+          new Inbound(
+              both,
+              null,
+              match(both.from(), both.to(), List.of()),
+              match(both.to(), both.from(), List.of()),
+              null,
+              null,
+              null));
+    } else if (rule instanceof DynamicRule lent) {
+      AddressSet pool = lent.pool().addresses().intersection(lendable);
+      outbound.add(
+          new Outbound(lent, match(lent.from(), lent.to(), List.of()), lent.leaving(), null, pool));
+      return pool;
+    } else if (rule instanceof SharedRule shared) {
+      AddressSet pool = shared.pool() == null ? null : shared.pool().addresses();
+      outbound.add(
+          new Outbound(
+              shared, match(shared.from(), shared.to(), List.of()), shared.leaving(), null, pool));
+      return pool == null ? AddressSet.NONE : pool;
+    }
+    return AddressSet.NONE;
+  }
+
+  private Match match(List<AddressTerm> from, List<AddressTerm> to, List<ServiceTerm> services) {
+    return new Match(site, from, to, services, null, null);
+  }
+
+  private @Nullable Match admission(@Nullable Admission admit) {
+    return admit == null
+        ? null
+        : new Match(site, admit.from(), List.of(), List.of(), null, admit.when());
+  }
+
+  /** The first rule that takes a packet at step 2; null if none does. */
+  @Nullable Inbound inboundFor(
+      Packet packet, Interface arriving, ZonedDateTime now, @Nullable Narrator narrator) {
+    for (Inbound entry : inbound) {
+      if (entry.takes(packet, arriving, now)) {
+        return entry;
+      }
+    }
+    if (narrator != null) {
+      tellNearest(packet, arriving, now, narrator);
+    }
+    return null;
+  }
+
+  private void tellNearest(
+      Packet packet, Interface arriving, ZonedDateTime now, Narrator narrator) {
+    Inbound nearest = null;
+    Set<Match.Field> nearestMisses = Set.of();
+    for (Inbound entry : inbound) {
+      if (entry.isFor(packet.destination())) {
+        Set<Match.Field> misses = entry.match().misses(packet, false, now);
+        if (!entry.faces(arriving) && !Hairpin.covers(entry.hairpin(), arriving)) {
+          misses.add(Match.Field.ARRIVING);
+        }
+        if (nearest == null || misses.size() < nearestMisses.size()) {
+          nearest = entry;
+          nearestMisses = misses;
+        }
+      }
+    }
+    if (nearest != null) {
+      narrator.nearly(nearest.rule(), nearestMisses, packet);
+    }
+  }
+
+  /** The first rule that takes a packet at step 6; null if none does. */
+  @Nullable Outbound outboundFor(
+      Packet packet, @Nullable Interface leaving, boolean own, ZonedDateTime now) {
+    if (packet.family != Family.IPV4 || leaving == null) {
+      return null;
+    }
+    for (Outbound entry : outbound) {
+      if (entry.takes(packet, leaving, own, now)) {
+        return entry;
+      }
+    }
+    return null;
+  }
+
+  /** Whether a rule uses this port of an external address by itself, so that none may share it. */
+  boolean holdsPort(Address address, int protocol, int port) {
+    for (Inbound entry : inbound) {
+      List<ServiceTerm> services =
+          entry.rule() instanceof InwardRule inward ? inward.services() : List.of();
+      if (entry.isFor(address)
+          && !services.isEmpty()
+          && ServiceTerm.anyCovers(services, protocol, port, Icmp.NO_TYPE)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /** The bindings that stand in the policy. */
+  List<BindingRow> permanentRows() {
+    List<BindingRow> rows = new ArrayList<>();
+    for (Inbound entry : inbound) {
+      if (!(entry.rule() instanceof InwardRule rule) || entry.external() == null) {
+        continue;
+      }
+      if (rule.services().isEmpty()) {
+        rows.add(permanent(rule, entry.external(), ServicePart.all(ServicePart.ANY_PROTOCOL)));
+      }
+      for (ServiceTerm term : rule.services()) {
+        for (ServicePart part : term.service().parts()) {
+          rows.add(permanent(rule, entry.external(), part));
+        }
+      }
+    }
+    return rows;
+  }
+
+  private static BindingRow permanent(InwardRule rule, Prefix external, ServicePart part) {
+    PortSet changed = rule.internalPorts();
+    return new BindingRow(
+        rule,
+        part.protocol(),
+        rule.internalBlock(),
+        changed == null ? part.ports() : changed,
+        external,
+        part.ports(),
+        0,
+        null,
+        null);
+  }
+}

@@ -1,0 +1,25 @@
+package org.eskerfield.model;
+
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * An external address or block: a literal, or whatever address an interface has now. Exactly one of
+ * the two is present.
+ *
+ * @param literal the block, or null; a single address is a block of one
+ * @param ofInterface the interface, or null
+ * @param text as written
+ */
+public record External(@Nullable Prefix literal, @Nullable Interface ofInterface, String text) {
+  /** The block now, in this family; null if there is none. */
+  public @Nullable Prefix now(Family family) {
+    if (ofInterface != null) {
+      Address address = ofInterface.address(family);
+      return address == null ? null : Prefix.of(address);
+    }
+    return literal != null && literal.first().family() == family ? literal : null;
+  }
+}

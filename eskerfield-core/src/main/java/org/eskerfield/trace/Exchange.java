@@ -1,5 +1,6 @@
 package org.eskerfield.trace;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
@@ -49,22 +50,48 @@ final class Exchange {
   private @Nullable Named receiver;
   private Ruling last = Ruling.FLOW_IS_NEW;
 
-  Exchange(Site site, Map<String, DeviceMachine> machines, Question question) {
+  Exchange(Site site, Map<String, DeviceMachine> machines, Question question, ZonedDateTime now) {
     this.site = site;
     this.machines = machines;
     this.question = question;
-    this.wording = new Wording(site, question.at());
+    this.wording = new Wording(site, now);
+    this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
+  }
+
+  private Packet request(int tcpFlags) {
     Probe probe = question.probe();
     boolean hasSourcePort = probe.echo() || Protocol.hasPorts(probe.protocol());
-    this.packet =
-        new Packet(
-            question.source(),
-            hasSourcePort ? question.sourcePort() : 0,
-            question.to(),
-            probe.port(),
-            probe.protocol(),
-            probe.requestType(),
-            probe.protocol() == Protocol.TCP ? Packet.SYN : 0);
+    return new Packet(
+        question.source(),
+        hasSourcePort ? question.sourcePort() : 0,
+        question.to(),
+        probe.port(),
+        probe.protocol(),
+        probe.requestType(),
+        tcpFlags);
+  }
+
+  /** Sends the segment that completes the handshake of an answered connection. */
+  void acknowledge() {
+    segment(Packet.ACK);
+  }
+
+  /** Sends the segments that close a connection, as far as they get. */
+  void close() {
+    segment(Packet.FIN | Packet.ACK);
+    if (receiver != null) {
+      Named server = receiver;
+      packet = mirrored(packet.header(), Packet.FIN | Packet.ACK);
+      isReply = true;
+      walk(server);
+      isReply = false;
+      segment(Packet.ACK);
+    }
+  }
+
+  private void segment(int tcpFlags) {
+    packet = request(tcpFlags);
+    walk(question.sender());
   }
 
   Trace run() {
@@ -131,16 +158,19 @@ final class Exchange {
   private void startReply(Header seen, boolean answers) {
     int flags =
         seen.protocol() != Protocol.TCP ? 0 : Packet.ACK | (answers ? Packet.SYN : Packet.RST);
-    packet =
-        new Packet(
-            /* source= */ seen.destination(),
-            /* sourcePort= */ seen.destinationPort(),
-            /* destination= */ seen.source(),
-            /* destinationPort= */ seen.sourcePort(),
-            seen.protocol(),
-            question.probe().replyType(),
-            flags);
+    packet = mirrored(seen, flags);
     isReply = true;
+  }
+
+  private Packet mirrored(Header seen, int tcpFlags) {
+    return new Packet(
+        /* source= */ seen.destination(),
+        /* sourcePort= */ seen.destinationPort(),
+        /* destination= */ seen.source(),
+        /* destinationPort= */ seen.sourcePort(),
+        seen.protocol(),
+        question.probe().replyType(),
+        tcpFlags);
   }
 
   /** Whether a reply comes from where the request went, and goes to where that came from. */

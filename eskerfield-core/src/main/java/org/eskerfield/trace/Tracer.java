@@ -1,10 +1,9 @@
 package org.eskerfield.trace;
 
+import java.time.ZonedDateTime;
 import java.util.LinkedHashMap;
 import java.util.Map;
-import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 
@@ -37,9 +36,11 @@ public final class Tracer {
 
   /** Follows the packet of the question to its end, and the reply back. */
   public Trace trace(Question question) {
-    VirtualClock clock = new VirtualClock(question.at());
-    Map<String, DeviceMachine> machines = new LinkedHashMap<>();
-    programs.forEach((name, program) -> machines.put(name, new DeviceMachine(program, clock)));
-    return new Exchange(site, machines, question).run();
+    return new Run(site, programs, question.at()).ask(question);
+  }
+
+  /** Begins a run with empty tables at a moment. */
+  public Run run(ZonedDateTime start) {
+    return new Run(site, programs, start);
   }
 }

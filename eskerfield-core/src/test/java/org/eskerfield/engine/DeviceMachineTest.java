@@ -3,6 +3,7 @@ package org.eskerfield.engine;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.eskerfield.Numbers.a;
 
+import java.time.Duration;
 import java.time.ZoneOffset;
 import java.util.ArrayList;
 import java.util.HashMap;
@@ -287,5 +288,118 @@ class DeviceMachineTest {
                         : Ruling.BINDING_FILTERED);
       }
     }
+  }
+
+  // Time.
+
+  private final VirtualClock clock = new VirtualClock(VirtualClock.start(ZoneOffset.UTC));
+  private final DeviceMachine timed = new DeviceMachine(DeviceProgram.compile(site, edge), clock);
+
+  private Ruling out(Packet packet) {
+    return timed.arrive(packet, inside, null);
+  }
+
+  private Ruling in(Packet packet) {
+    return timed.arrive(packet, outside, null);
+  }
+
+  private void pass(long millis) {
+    clock.advance(Duration.ofMillis(millis));
+  }
+
+  @ParameterizedTest
+  @CsvSource({"17, 300_000", "1, 60_000", "47, 300_000"})
+  void aSessionEndsExactlyWhenItsTimeIsUp(int protocol, String idle) {
+    long millis = Long.parseLong(idle.replace("_", ""));
+    Address sender = a("10.77.4.8");
+    Packet request =
+        switch (protocol) {
+          case Protocol.UDP -> udp(sender, 5000, SERVER, SERVER_PORT);
+          case Protocol.ICMP -> echo(sender, SERVER, 5, true);
+          default -> new Packet(a("203.0.113.9"), 0, a("198.51.100.141"), 0, protocol, -1, 0);
+        };
+    assertThat(protocol == 47 ? in(request) : out(request)).isEqualTo(Ruling.SESSION_RECORDED);
+    pass(millis - 1);
+    assertThat(timed.sessions()).hasSize(1);
+    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
+    pass(1);
+    assertThat(timed.sessions()).isEmpty();
+    assertThat(timed.bindings()).allMatch(BindingRow::isPermanent);
+  }
+
+  @Test
+  void outboundPacketsRefreshAndInboundOnesDoNot() {
+    out(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT));
+    pass(200_000);
+    out(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT));
+    pass(200_000);
+    assertThat(in(udp(SERVER, SERVER_PORT, OUTSIDE, 5000))).isEqualTo(Ruling.SESSION_KNOWN);
+    pass(99_999);
+    assertThat(in(udp(SERVER, SERVER_PORT, OUTSIDE, 5000))).isEqualTo(Ruling.SESSION_KNOWN);
+    pass(1);
+    assertThat(in(udp(SERVER, SERVER_PORT, OUTSIDE, 5000))).isEqualTo(Ruling.DEVICE_NOT_ADMITTED);
+  }
+
+  private void segment(boolean fromOpener, int flags, Ruling expected) {
+    Ruling ruling =
+        fromOpener
+            ? out(tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, flags))
+            : in(tcp(SERVER, SERVER_PORT, OUTSIDE, 5000, flags));
+    assertThat(ruling).isEqualTo(expected);
+  }
+
+  private long minutesLeft() {
+    return timed.sessions().get(0).remaining().toMinutes();
+  }
+
+  @Test
+  void tcpLivesLongOnlyBetweenHandshakeAndClose() {
+    segment(true, Packet.SYN, Ruling.SESSION_RECORDED);
+    assertThat(minutesLeft()).isEqualTo(4);
+    segment(false, Packet.SYN | Packet.ACK, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(4);
+    segment(true, Packet.ACK, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(124);
+    segment(true, Packet.FIN | Packet.ACK, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(124);
+    segment(false, Packet.FIN | Packet.ACK, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(4);
+    pass(239_000);
+    segment(true, Packet.SYN, Ruling.SESSION_KNOWN); // the same ports begin anew
+    segment(false, Packet.SYN | Packet.ACK, Ruling.SESSION_KNOWN);
+    segment(true, Packet.ACK, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(124);
+    segment(false, Packet.RST, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(4);
+    pass(100_000);
+    segment(false, Packet.RST, Ruling.SESSION_KNOWN); // a reset gives no time
+    assertThat(minutesLeft()).isEqualTo(2);
+  }
+
+  @Test
+  void aBindingLivesWhileASessionUsesItAndItsPortIsFreeAfterwards() {
+    out(udp(a("10.77.4.8"), 5000, SERVER, SERVER_PORT));
+    pass(200_000);
+    out(udp(a("10.77.4.8"), 5000, a("192.0.2.201"), 53));
+    pass(200_000); // the first session is gone, the second keeps the binding
+    List<BindingRow> rows = temporary(timed);
+    assertThat(rows).hasSize(1);
+    assertThat(rows.get(0).sessions()).isEqualTo(1);
+    assertThat(rows.get(0).age()).isEqualTo(Duration.ofMillis(400_000));
+    assertThat(rows.get(0).left()).isEqualTo(Duration.ofMillis(100_000));
+    // Whom it no longer speaks to may no longer reach it.
+    assertThat(in(udp(SERVER, 9999, OUTSIDE, 5000))).isEqualTo(Ruling.BINDING_FILTERED);
+    pass(100_000);
+    Packet other = udp(a("10.77.4.21"), 5000, SERVER, SERVER_PORT);
+    out(other);
+    assertThat(other.sourcePort).isEqualTo(5000);
+    timed.clear();
+    assertThat(timed.sessions()).isEmpty();
+    assertThat(temporary(timed)).isEmpty();
+    assertThat(timed.bindings()).hasSize(3);
+  }
+
+  private static List<BindingRow> temporary(DeviceMachine machine) {
+    return machine.bindings().stream().filter(row -> !row.isPermanent()).toList();
   }
 }

@@ -43,6 +43,7 @@ public final class Main {
         List.of(
             new TraceVerb(),
             new CheckVerb(),
+            new ReplayVerb(),
             new DemoVerb(),
             new SchemaVerb(),
             new CompletionVerb(),

@@ -175,7 +175,7 @@ class MainTest {
   }
 
   @ParameterizedTest
-  @ValueSource(strings = {"trace", "check", "demo", "schema", "completion", "help"})
+  @ValueSource(strings = {"trace", "check", "replay", "demo", "schema", "completion", "help"})
   void everyVerbExplainsItself(String verb) {
     assertThat(run(verb, "--help").out()).startsWith("Usage: eskerfield " + verb);
     assertThat(run("help", verb).out()).isEqualTo(run(verb, "--help").out());
@@ -183,7 +183,7 @@ class MainTest {
 
   @Test
   void schemasAndCompletionArePrinted() throws Exception {
-    for (String of : List.of("site", "trace", "check")) {
+    for (String of : List.of("site", "trace", "check", "replay")) {
       assertThat(JSON.readTree(run("schema", of).out()).get("$schema").asText())
           .isEqualTo("https://json-schema.org/draft/2020-12/schema");
     }
@@ -231,5 +231,90 @@ class MainTest {
         new Terminal(new PrintWriter(out, true), new PrintWriter(out), new Style(true)), "demo");
     assertThat(out.toString()).contains("\u001b[");
     assertThat(out.toString().replaceAll("\u001b\\[[0-9;]*m", "")).isEqualTo(run("demo").out());
+  }
+
+  private static final String GAUGES = "../demo/gauges.site.yaml";
+  private static final String TRAFFIC = "../demo/gauges.csv";
+
+  private static List<String> outcomes(String followed) {
+    return Pattern.compile(
+            "(?m)^\\S[^→]* → .*?(answered|refused|dropped|exhausted|unroutable|unanswered|closed)")
+        .matcher(followed)
+        .results()
+        .map(r -> r.group(1))
+        .toList();
+  }
+
+  /** Worked by hand: seven gauges, four addresses, RFC 5382's times for closing and for idling. */
+  @Test
+  void threeOfSevenGaugesGetNothingUntilOthersCloseOrFallSilent() {
+    Result result = run("replay", GAUGES, TRAFFIC, "--follow");
+    assertThat(result.status()).isZero();
+    String answered = "answered";
+    String exhausted = "exhausted";
+    assertThat(outcomes(result.out()))
+        .containsExactly(
+            answered, answered, answered, answered, exhausted, exhausted, exhausted, "closed",
+            exhausted, answered, // 4m59s and 5m: four minutes after the close
+            exhausted, answered, answered); // 2h4m: idle gauges 2 and 3 are due at +1s and +2s
+    assertThat(result.out()).contains("after 2h 4m 2s: 12 flows: 7 answered, 5 exhausted");
+  }
+
+  @Test
+  void tablesShowTheStateOfTheMoment() {
+    Result after = run("replay", GAUGES, TRAFFIC, "--until", "4m59s", "--bindings", "--sessions");
+    assertThat(after.out())
+        .contains("after 4m 59s: 8 flows: 4 answered, 4 exhausted")
+        .contains("Bindings of breakwater  4")
+        .containsPattern("any +10.44.60.11 +192.0.2.68 +1 +4m 59s +1s +line 32, gauges borrow")
+        .containsPattern("any +10.44.60.12 +192.0.2.69 +1 +4m 58s +1h 59m 2s ")
+        .containsPattern(
+            "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +from 192.0.2.69:50000 +4m 58s");
+    assertThat(run("replay", GAUGES, TRAFFIC, "--until", "3h", "--bindings", "--sessions").out())
+        .contains("Bindings of breakwater  2")
+        .contains("Sessions of breakwater  2");
+    assertThat(run("replay", GAUGES, TRAFFIC, "--until", "1d", "--bindings", "--sessions").out())
+        .contains("Bindings of breakwater  none")
+        .contains("Sessions of breakwater  none");
+    assertThat(
+            run("replay", SITE, TRAFFIC.replace("gauges.csv", "skerry.csv"), "--bindings").status())
+        .isEqualTo(2);
+    assertThat(after.out().lines())
+        .allSatisfy(line -> assertThat(line).hasSizeLessThanOrEqualTo(100));
+  }
+
+  @Test
+  void aReplayAsDataFitsItsSchema() throws Exception {
+    JsonNode json = JSON.readTree(run("replay", GAUGES, TRAFFIC, "--json", "--until", "5m").out());
+    assertThat(
+            JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                .getSchema(run("schema", "replay").out())
+                .validate(json))
+        .isEmpty();
+    assertThat(json.at("/outcomes/exhausted").asInt()).isEqualTo(4);
+    assertThat(json.at("/devices/0/bindings/0/internal").asText()).isEqualTo("10.44.60.15/32");
+    assertThat(json.at("/devices/0/sessions")).hasSize(4);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "at,from,to,service;0s,gauge-9,hydrographic,8883/tcp   | t.csv:2:1  from: no host or device is called 'gauge-9'",
+        "at,from,to,service;5s,gauge-1,hydrographic,ping;4s,gauge-1,hydrographic,ping | t.csv:3:1  the time 4s is before",
+        "at,from,to,service;soon,gauge-1,hydrographic,ping     | t.csv:2:1  'soon' is no time since the start",
+        "at,from,to,service;0s,gauge-1,hydrographic            | t.csv:2:1  the line has 3 values, the header row 4",
+        "at,from,to;0s,gauge-1,hydrographic                    | t.csv:1:1  the header row lacks the column 'service'",
+        "at,from,to,servce;0s,a,b,c                            | did you mean 'service'?",
+        "at,from,to,service,do;0s,gauge-1,hydrographic,ping,go | t.csv:2:1  'go' is nothing to do",
+        "at,at,to,service;0s,a,b,c                             | the header row cannot be used",
+        "at,from,to,service,source-port;0s,gauge-1,hydrographic,80/udp,x | source-port: 'x' is no port",
+      })
+  void trafficThatCannotBeUsedIsExplained(String lines, String message, @TempDir Path folder)
+      throws Exception {
+    Path file = Files.writeString(folder.resolve("t.csv"), lines.replace(';', '\n') + "\n");
+    Result result = run("replay", GAUGES, file.toString());
+    assertThat(result.status()).isEqualTo(2);
+    assertThat(result.err()).contains(message);
   }
 }

@@ -7,14 +7,21 @@ import com.fasterxml.jackson.core.util.DefaultPrettyPrinter;
 import java.io.IOException;
 import java.io.StringWriter;
 import java.io.UncheckedIOException;
+import java.time.Duration;
 import java.time.format.DateTimeFormatter;
+import java.util.Collection;
 import java.util.List;
 import java.util.Locale;
+import java.util.Map;
 import org.eskerfield.check.Finding;
+import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.Match;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.SessionRow;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
@@ -23,12 +30,13 @@ import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Writes answers as JSON (RFC 8259). The shapes are fixed by {@link Schemas#TRACE} and {@link
- * Schemas#CHECK}.
+ * Writes answers as JSON (RFC 8259). The shapes are fixed by {@link Schemas#TRACE}, {@link
+ * Schemas#CHECK} and {@link Schemas#REPLAY}.
  */
 public final class JsonWriter {
   private static final JsonFactory FACTORY = new JsonFactory();
@@ -71,6 +79,80 @@ public final class JsonWriter {
   /** The problems of a file that could not be read, in the same shape. */
   public static String problems(String site, List<Problem> problems) {
     return written(writer -> writer.write(site, problems, List.of()));
+  }
+
+  /**
+   * What a replay came to, as {@link Schemas#REPLAY} says, with a line break at the end.
+   *
+   * @param elapsed the time since its start
+   * @param outcomes how many flows ended how
+   * @param run the run, for the tables of the devices
+   * @param devices the devices whose tables are written, in order
+   */
+  public static String replay(
+      Duration elapsed, Map<Outcome, Long> outcomes, Run run, Collection<String> devices) {
+    return written(writer -> writer.write(elapsed, outcomes, run, devices));
+  }
+
+  private void write(
+      Duration elapsed, Map<Outcome, Long> outcomes, Run run, Collection<String> devices)
+      throws IOException {
+    json.writeStartObject();
+    json.writeNumberField("elapsedMillis", elapsed.toMillis());
+    json.writeObjectFieldStart("outcomes");
+    for (Outcome outcome : Outcome.values()) {
+      json.writeNumberField(outcome.toString(), outcomes.getOrDefault(outcome, 0L));
+    }
+    json.writeEndObject();
+    json.writeArrayFieldStart("devices");
+    for (String device : devices) {
+      json.writeStartObject();
+      json.writeStringField("device", device);
+      json.writeArrayFieldStart("bindings");
+      for (BindingRow row : run.bindings(device)) {
+        write(row);
+      }
+      json.writeEndArray();
+      json.writeArrayFieldStart("sessions");
+      for (SessionRow row : run.sessions(device)) {
+        json.writeStartObject();
+        headerField("arrived", row.arrived());
+        headerField("left", row.left());
+        ruleField("destinationRule", row.destinationRule());
+        ruleField("sourceRule", row.sourceRule());
+        json.writeNumberField("ageMillis", row.age().toMillis());
+        json.writeNumberField("leftMillis", row.remaining().toMillis());
+        json.writeEndObject();
+      }
+      json.writeEndArray();
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    json.writeEndObject();
+  }
+
+  private void write(BindingRow row) throws IOException {
+    json.writeStartObject();
+    ruleField("rule", row.rule());
+    json.writeStringField(
+        "protocol",
+        row.protocol() == ServicePart.ANY_PROTOCOL ? null : Protocol.name(row.protocol()));
+    json.writeStringField("internal", row.internal().toString());
+    json.writeStringField("internalPorts", row.internalPorts().toString());
+    json.writeStringField("external", row.external().toString());
+    json.writeStringField("externalPorts", row.externalPorts().toString());
+    json.writeNumberField("sessions", row.sessions());
+    millisField("ageMillis", row.age());
+    millisField("leftMillis", row.left());
+    json.writeEndObject();
+  }
+
+  private void millisField(String name, @Nullable Duration duration) throws IOException {
+    if (duration == null) {
+      json.writeNullField(name);
+    } else {
+      json.writeNumberField(name, duration.toMillis());
+    }
   }
 
   private void write(Trace trace) throws IOException {

@@ -13,7 +13,9 @@ public enum Schemas {
   /** What a trace answers. */
   TRACE,
   /** What a check answers. */
-  CHECK;
+  CHECK,
+  /** What a replay answers. */
+  REPLAY;
 
   /** The schema as JSON text. */
   public String text() {

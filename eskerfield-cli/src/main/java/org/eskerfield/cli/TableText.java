@@ -1,0 +1,44 @@
+package org.eskerfield.cli;
+
+import java.util.ArrayList;
+import java.util.List;
+
+/**
+ * Lays out a table: columns as wide as their widest cell, two blanks between them. What would make
+ * a line too wide is cut off at its end, so the last column is the one to miss least.
+ */
+final class TableText {
+  private final List<List<String>> rows = new ArrayList<>();
+
+  TableText(String... titles) {
+    rows.add(List.of(titles));
+  }
+
+  void add(String... cells) {
+    rows.add(List.of(cells));
+  }
+
+  String text(Style style) {
+    int[] widths = new int[rows.get(0).size()];
+    for (List<String> row : rows) {
+      for (int i = 0; i < widths.length; i++) {
+        widths[i] = Math.max(widths[i], row.get(i).length());
+      }
+    }
+    StringBuilder out = new StringBuilder();
+    for (List<String> row : rows) {
+      StringBuilder line = new StringBuilder("  ");
+      for (int i = 0; i < widths.length; i++) {
+        String cell = row.get(i);
+        boolean last = i == widths.length - 1;
+        line.append(cell).append(" ".repeat(last ? 0 : widths[i] - cell.length() + 2));
+      }
+      if (line.length() > Style.WIDTH) {
+        line.setLength(Style.WIDTH - 1);
+        line.append('…');
+      }
+      out.append(out.length() == 0 ? style.faint(line.toString()) : line).append('\n');
+    }
+    return out.toString();
+  }
+}

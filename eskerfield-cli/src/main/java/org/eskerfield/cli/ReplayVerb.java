@@ -140,20 +140,19 @@ final class ReplayVerb extends Verb {
 
   private static String line(TrafficReader.Flow flow, @Nullable Trace trace, Style style) {
     Question question = flow.question();
-    String start =
-        pad(Durations.text(flow.at()), 10)
-            + pad(question.sender().name() + " → " + question.to() + " " + question.probe(), 36);
+    String what = question.sender().name() + " → " + question.to() + " " + question.probe();
+    String time = pad(Durations.text(flow.at()), 10);
+    int column = time.length() + 12;
     if (trace == null) {
-      return start + "closed\n";
+      return time + pad("closed", 12) + what + "\n";
     }
-    int column = 10 + 36;
     String word = trace.outcome().toString();
     Placed by = trace.decidedBy();
     String place = by == null || by.place().line() == 0 ? null : by.place().toString();
-    return start
+    return time
         + style.outcome(trace.outcome())
-        + "  "
-        + style.placed(trace.reason(), place, column, column + word.length() + 2)
+        + " ".repeat(12 - word.length())
+        + style.placed(what + ": " + trace.reason(), place, column, column)
         + "\n";
   }
 

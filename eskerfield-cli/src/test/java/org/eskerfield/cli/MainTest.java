@@ -238,7 +238,7 @@ class MainTest {
 
   private static List<String> outcomes(String followed) {
     return Pattern.compile(
-            "(?m)^\\S[^→]* → .*?(answered|refused|dropped|exhausted|unroutable|unanswered|closed)")
+            "(?m)^[0-9][0-9dhms ]* (answered|refused|dropped|exhausted|unroutable|unanswered|closed) ")
         .matcher(followed)
         .results()
         .map(r -> r.group(1))

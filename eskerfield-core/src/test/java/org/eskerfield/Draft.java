@@ -31,6 +31,7 @@ import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -141,6 +142,7 @@ public final class Draft {
   public final class DeviceDraft {
     private final String name;
     private final Stance stance;
+    private StateSettings state = StateSettings.OF_THE_RFCS;
     private final List<Interface> interfaces = new ArrayList<>();
     private final List<Route> routes = new ArrayList<>();
     private final List<OwnService> services = new ArrayList<>();
@@ -169,6 +171,12 @@ public final class Draft {
     private InterfaceTerm way(String network) {
       return new InterfaceTerm(
           network, interfaces.stream().filter(i -> i.name().equals(network)).toList(), HERE);
+    }
+
+    /** Keeps state in another way. */
+    public DeviceDraft keeping(StateSettings settings) {
+      state = settings;
+      return this;
     }
 
     /** A route; its way out is the interface whose network holds the next router. */
@@ -264,6 +272,7 @@ public final class Draft {
               stance,
               false,
               false,
+              state,
               interfaces,
               routes,
               services,

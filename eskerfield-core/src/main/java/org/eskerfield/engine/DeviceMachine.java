@@ -65,7 +65,7 @@ public final class DeviceMachine {
   public DeviceMachine(DeviceProgram program, VirtualClock clock) {
     this.program = program;
     this.clock = clock;
-    this.tables = new DeviceTables(clock, Timers.OF_THE_RFCS);
+    this.tables = new DeviceTables(clock, program.device.state());
     // Nothing is read before begin() has set these; they are never null to spare every step a
     // check.
     this.packet =
@@ -215,7 +215,7 @@ public final class DeviceMachine {
       say(Ruling.FLOW_IS_NEW, null);
       return null;
     }
-    if (!reached.remotes.containsKey(packet.source())) {
+    if (!tables.admits(reached, packet)) {
       return end(Ruling.BINDING_FILTERED, reached.rule);
     }
     say(Ruling.BINDING_KNOWN, reached.rule);
@@ -538,6 +538,9 @@ public final class DeviceMachine {
               : leaving();
       Address own = leaving == null ? null : leaving.address(Family.IPV4);
       externals = own == null ? AddressSet.NONE : AddressSet.of(own);
+    }
+    if (tables.isAtItsLimit(packet, externals)) {
+      return end(Ruling.PORT_LIMIT_REACHED, rule);
     }
     binding = tables.share(program, rule, packet, externals);
     if (binding == null) {

@@ -8,6 +8,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.PriorityQueue;
 import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
@@ -60,15 +61,19 @@ final class DeviceTables {
   private record Due(long time, Session session) {}
 
   private final VirtualClock clock;
-  private final Timers timers;
+  private final StateSettings settings;
   private final Map<Key, Met> sessions = new HashMap<>();
   private final Map<Key, Binding> byInternal = new HashMap<>();
   private final Map<Key, Binding> byExternal = new HashMap<>();
+
+  /** How many external ports an internal address has, by protocol, where that is limited. */
+  private final Map<Key, Integer> portsOf = new HashMap<>();
+
   private final PriorityQueue<Due> due = new PriorityQueue<>(Comparator.comparingLong(Due::time));
 
-  DeviceTables(VirtualClock clock, Timers timers) {
+  DeviceTables(VirtualClock clock, StateSettings settings) {
     this.clock = clock;
-    this.timers = timers;
+    this.settings = settings;
   }
 
   // Sessions.
@@ -104,7 +109,7 @@ final class DeviceTables {
 
   /** Takes note of a packet of a known session, as it arrived. */
   void saw(Met met, Packet packet) {
-    met.session().saw(packet, met.asReply(), clock.elapsed(), timers);
+    met.session().saw(packet, met.asReply(), clock.elapsed(), settings);
   }
 
   void record(
@@ -114,7 +119,7 @@ final class DeviceTables {
       @Nullable TranslationRule sourceRule,
       @Nullable Binding binding) {
     Session session =
-        new Session(arrived, left, destinationRule, sourceRule, binding, clock.elapsed(), timers);
+        new Session(arrived, left, destinationRule, sourceRule, binding, clock.elapsed(), settings);
     end(sessions.get(forward(arrived)));
     end(sessions.get(backward(left)));
     sessions.put(forward(arrived), new Met(session, false));
@@ -164,6 +169,9 @@ final class DeviceTables {
       if (--binding.sessions == 0) {
         byInternal.remove(internalKey(binding));
         byExternal.remove(externalKey(binding.external, binding.externalPort, binding.protocol));
+        portsOf.computeIfPresent(
+            ownerKey(binding.internal, binding.protocol),
+            (owner, count) -> count == 1 ? null : count - 1);
       }
     }
   }
@@ -173,6 +181,7 @@ final class DeviceTables {
     sessions.clear();
     byInternal.clear();
     byExternal.clear();
+    portsOf.clear();
     due.clear();
   }
 
@@ -188,6 +197,15 @@ final class DeviceTables {
 
   private static Key externalKey(Address external, int port, int protocol) {
     return new Key(external, port, external, 0, protocol);
+  }
+
+  /** Whether a binding lets a packet in that belongs to none of its sessions. */
+  boolean admits(Binding binding, Packet packet) {
+    return switch (settings.filtering()) {
+      case ENDPOINT_INDEPENDENT -> true;
+      case ADDRESS_DEPENDENT -> binding.remotes.containsKey(packet.source());
+      case ADDRESS_AND_PORT_DEPENDENT -> false;
+    };
   }
 
   /** The temporary binding that an external endpoint belongs to; null if none does. */
@@ -244,6 +262,27 @@ final class DeviceTables {
     return null;
   }
 
+  /** Whether the packet's source has as many external ports as it may, and needs one more. */
+  boolean isAtItsLimit(Packet packet, AddressSet externals) {
+    if (settings.portsPerSource() == 0) {
+      return false;
+    }
+    for (AddressRange range : externals.ranges()) {
+      for (Address a = range.first(); a != null && a.compareTo(range.last()) <= 0; a = a.next()) {
+        if (byInternal.containsKey(
+            internalKey(packet.source(), packet.sourcePort, a, packet.protocol))) {
+          return false;
+        }
+      }
+    }
+    return portsOf.getOrDefault(ownerKey(packet.source(), packet.protocol), 0)
+        >= settings.portsPerSource();
+  }
+
+  private static Key ownerKey(Address internal, int protocol) {
+    return new Key(internal, 0, internal, 0, protocol);
+  }
+
   private @Nullable Binding bind(
       DeviceProgram program, TranslationRule rule, Packet packet, Address external) {
     Key internal = internalKey(packet.source(), packet.sourcePort, external, packet.protocol);
@@ -269,6 +308,7 @@ final class DeviceTables {
                 clock.elapsed());
         byInternal.put(internal, made);
         byExternal.put(key, made);
+        portsOf.merge(ownerKey(made.internal, made.protocol), 1, Integer::sum);
         return made;
       }
     }

@@ -110,6 +110,8 @@ public enum Ruling {
   CANNOT_SHARE(Step.SOURCE, Outcome.DROPPED),
   /** Every address of the pool is lent. */
   POOL_USED_UP(Step.SOURCE, Outcome.EXHAUSTED),
+  /** The source has as many ports as it may. */
+  PORT_LIMIT_REACHED(Step.SOURCE, Outcome.EXHAUSTED),
   /** Every port of the shared address is in use. */
   PORTS_USED_UP(Step.SOURCE, Outcome.EXHAUSTED),
 

@@ -1,5 +1,6 @@
 package org.eskerfield.engine;
 
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
@@ -42,14 +43,14 @@ final class Session {
       @Nullable TranslationRule sourceRule,
       @Nullable Binding binding,
       long since,
-      Timers timers) {
+      StateSettings settings) {
     this.arrived = arrived;
     this.left = left;
     this.destinationRule = destinationRule;
     this.sourceRule = sourceRule;
     this.binding = binding;
     this.since = since;
-    this.expires = since + idle(timers);
+    this.expires = since + idle(settings);
   }
 
   /** The first millisecond at which it is gone. */
@@ -57,13 +58,14 @@ final class Session {
     return expires;
   }
 
-  private long idle(Timers timers) {
+  private long idle(StateSettings settings) {
     return switch (arrived.protocol()) {
-      case Protocol.UDP -> timers.udp().toMillis();
-      case Protocol.ICMP, Protocol.ICMPV6 -> timers.icmpQuery().toMillis();
+      case Protocol.UDP -> settings.udp().toMillis();
+      case Protocol.ICMP, Protocol.ICMPV6 -> settings.icmp().toMillis();
       case Protocol.TCP ->
-          (tcp == Tcp.ESTABLISHED ? timers.tcpEstablished() : timers.tcpTransitory()).toMillis();
-      default -> timers.other().toMillis();
+          (tcp == Tcp.ESTABLISHED ? settings.tcpEstablished() : settings.tcpTransitory())
+              .toMillis();
+      default -> settings.other().toMillis();
     };
   }
 
@@ -79,17 +81,19 @@ final class Session {
    * Takes note of a packet of the session. Outbound packets refresh it (RFC 4787 REQ-6, RFC 5382
    * section 5); a reset never does, it only shortens what is left (RFC 7857 section 2.2).
    */
-  void saw(Packet packet, boolean asReply, long now, Timers timers) {
+  void saw(Packet packet, boolean asReply, long now, StateSettings settings) {
     if (packet.protocol == Protocol.TCP) {
       if ((packet.tcpFlags & Packet.RST) != 0) {
         tcp = Tcp.CLOSING;
-        expires = Math.min(expires, now + idle(timers));
+        expires = Math.min(expires, now + idle(settings));
         return;
       }
       advance(packet.tcpFlags, asReply);
     }
-    if (isOutbound(asReply) || (packet.protocol == Protocol.TCP && tcp != Tcp.ESTABLISHED)) {
-      expires = now + idle(timers);
+    if (settings.inboundRefreshes()
+        || isOutbound(asReply)
+        || (packet.protocol == Protocol.TCP && tcp != Tcp.ESTABLISHED)) {
+      expires = now + idle(settings);
     }
   }
 

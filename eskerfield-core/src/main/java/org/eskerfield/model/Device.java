@@ -10,6 +10,7 @@ import org.jspecify.annotations.Nullable;
  * @param stance what becomes of ways that no list guards
  * @param seesOriginal whether access rules see the destination as it was before translation
  * @param verifySource whether packets are dropped that arrive elsewhere than their source is routed
+ * @param state how it keeps state
  * @param interfaces in the order of the file; at least one
  * @param routes static routes in the order of the file
  * @param services the device's own services
@@ -23,6 +24,7 @@ public record Device(
     Stance stance,
     boolean seesOriginal,
     boolean verifySource,
+    StateSettings state,
     List<Interface> interfaces,
     List<Route> routes,
     List<OwnService> services,

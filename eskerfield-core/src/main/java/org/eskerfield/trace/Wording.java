@@ -78,11 +78,17 @@ final class Wording {
       case SESSION_KNOWN -> "knows its session";
       case BINDING_KNOWN -> "knows the binding of " + to + ", made by " + label;
       case BINDING_FILTERED ->
-          "drops it: whoever uses " + to + " now has never spoken to " + who(source);
+          "drops it: " + to + " is in use by " + label + ", but not to speak with " + who(source);
       case FLOW_IS_NEW -> "knows no session for it: a new flow";
       case DESTINATION_TRANSLATED -> "changes the destination to " + to + " by " + label;
       case DESTINATION_RESTORED -> "changes the destination to " + to + ", as its session says";
       case UNTOUCHED -> "leaves both addresses as they are by " + label;
+      case PORT_LIMIT_REACHED ->
+          "gives it no port: "
+              + who(source)
+              + " has as many as one source may, by "
+              + label
+              + " and the device's 'ports-per-source'";
       case POOL_USED_UP ->
           "has no address left for it: " + label + " has lent every one of its pool";
       case DESTINATION_KEPT -> "keeps the destination " + to + nearly;

@@ -20,6 +20,7 @@ import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -397,6 +398,89 @@ class DeviceMachineTest {
     assertThat(timed.sessions()).isEmpty();
     assertThat(temporary(timed)).isEmpty();
     assertThat(timed.bindings()).hasSize(3);
+  }
+
+  // Settings.
+
+  private DeviceMachine keeping(
+      StateSettings.Filtering filtering, boolean inboundRefreshes, int portsPerSource) {
+    StateSettings usual = StateSettings.OF_THE_RFCS;
+    Site site =
+        new Draft()
+            .network("inside", "10.77.4.0/24", null)
+            .network("outside", "198.51.100.128/26", "198.51.100.129")
+            .device("edge", Action.ACCEPT)
+            .keeping(
+                new StateSettings(
+                    usual.udp(),
+                    usual.tcpEstablished(),
+                    usual.tcpTransitory(),
+                    usual.icmp(),
+                    usual.other(),
+                    filtering,
+                    inboundRefreshes,
+                    portsPerSource))
+            .on("inside", "10.77.4.1")
+            .on("outside", "198.51.100.140")
+            .route("0.0.0.0/0", "198.51.100.129")
+            .shared("10.77.4.0/24", "outside")
+            .done()
+            .site();
+    Device device = Objects.requireNonNull(site.devices().get("edge"));
+    return new DeviceMachine(DeviceProgram.compile(site, device), clock);
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    // What an address that was spoken to may send from another port, and what a stranger may.
+    "ENDPOINT_INDEPENDENT,       SESSION_RECORDED, SESSION_RECORDED",
+    "ADDRESS_DEPENDENT,          SESSION_RECORDED, BINDING_FILTERED",
+    "ADDRESS_AND_PORT_DEPENDENT, BINDING_FILTERED, BINDING_FILTERED",
+  })
+  void filteringIsAsTheRfcNamesIt(
+      StateSettings.Filtering filtering, Ruling otherPort, Ruling stranger) {
+    DeviceMachine machine = keeping(filtering, false, 0);
+    machine.arrive(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT), inside, null);
+    assertThat(machine.arrive(udp(SERVER, SERVER_PORT, OUTSIDE, 5000), outside, null))
+        .isEqualTo(Ruling.SESSION_KNOWN);
+    assertThat(machine.arrive(udp(SERVER, 9999, OUTSIDE, 5000), outside, null))
+        .isEqualTo(otherPort);
+    assertThat(machine.arrive(udp(a("203.0.113.9"), 9999, OUTSIDE, 5000), outside, null))
+        .isEqualTo(stranger);
+  }
+
+  @Test
+  void inboundPacketsRefreshWhereTheDeviceSaysSo() {
+    DeviceMachine machine = keeping(StateSettings.Filtering.ADDRESS_DEPENDENT, true, 0);
+    machine.arrive(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT), inside, null);
+    pass(299_999);
+    machine.arrive(udp(SERVER, SERVER_PORT, OUTSIDE, 5000), outside, null);
+    pass(299_999);
+    assertThat(machine.sessions()).hasSize(1);
+    pass(1);
+    assertThat(machine.sessions()).isEmpty();
+  }
+
+  @Test
+  void aSourceGetsNoMorePortsThanItMayAndOthersGetTheirs() {
+    DeviceMachine machine = keeping(StateSettings.Filtering.ADDRESS_DEPENDENT, false, 2);
+    Ruling[] expected = {
+      Ruling.SESSION_RECORDED, Ruling.SESSION_RECORDED, Ruling.PORT_LIMIT_REACHED
+    };
+    for (int i = 0; i < expected.length; i++) {
+      Packet packet = udp(a("10.77.4.20"), 5000 + i, SERVER, SERVER_PORT);
+      assertThat(machine.arrive(packet, inside, null)).isEqualTo(expected[i]);
+    }
+    // A port that it has serves further sessions; another protocol and another source count anew.
+    Packet again = udp(a("10.77.4.20"), 5000, a("192.0.2.201"), SERVER_PORT);
+    assertThat(machine.arrive(again, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    Packet ping = echo(a("10.77.4.20"), SERVER, 9, true);
+    assertThat(machine.arrive(ping, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    Packet other = udp(a("10.77.4.21"), 5000, SERVER, SERVER_PORT);
+    assertThat(machine.arrive(other, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    pass(300_000);
+    Packet late = udp(a("10.77.4.20"), 5002, SERVER, SERVER_PORT);
+    assertThat(machine.arrive(late, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
   }
 
   private static List<BindingRow> temporary(DeviceMachine machine) {

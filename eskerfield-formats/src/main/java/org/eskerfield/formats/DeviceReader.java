@@ -1,5 +1,6 @@
 package org.eskerfield.formats;
 
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -21,6 +22,7 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
@@ -73,6 +75,7 @@ final class DeviceReader {
         stance,
         "original".equals(fields.text("access-sees")),
         fields.isTrue("verify-source", false),
+        state(),
         List.copyOf(interfaces.values()),
         routes,
         services,
@@ -220,6 +223,41 @@ final class DeviceReader {
       }
     }
     return new Stance(otherwise, pairs, fields.place("stance"));
+  }
+
+  private StateSettings state() {
+    StateSettings usual = StateSettings.OF_THE_RFCS;
+    if (!fields.has("state")) {
+      return usual;
+    }
+    Fields state = fields.children("state").get(0);
+    String filtering = state.text("filtering");
+    String ports = state.text("ports-per-source");
+    return new StateSettings(
+        idle(state, "udp", usual.udp()),
+        idle(state, "tcp-established", usual.tcpEstablished()),
+        idle(state, "tcp-transitory", usual.tcpTransitory()),
+        idle(state, "icmp", usual.icmp()),
+        idle(state, "other", usual.other()),
+        filtering == null
+            ? usual.filtering()
+            : StateSettings.Filtering.valueOf(filtering.toUpperCase(Locale.ROOT).replace('-', '_')),
+        state.isTrue("inbound-refreshes", usual.inboundRefreshes()),
+        ports == null ? usual.portsPerSource() : Integer.decode(ports));
+  }
+
+  private Duration idle(Fields state, String key, Duration usual) {
+    Node.Scalar scalar = state.scalar(key);
+    if (scalar == null) {
+      return usual;
+    }
+    Duration time = TrafficReader.duration(scalar.text());
+    if (time == null || time.isZero()) {
+      problems.add(
+          scalar, "'" + scalar.text() + "' is no time for '" + key + "'", "write 90s, 5m or 2h4m");
+      return usual;
+    }
+    return time;
   }
 
   private void checkZone(Placed at, String zone) {

@@ -335,6 +335,34 @@ final class SiteShapes {
           must("otherwise", ACTION, "what becomes of packets that no rule matches", "drop"),
           NOTE);
 
+  private static final Value IDLE = new Text(null, "a time such as 90s, 5m or 2h4m");
+
+  static final Shape STATE =
+      shape(
+          "the keeping of state",
+          may("udp", IDLE, "after what time of silence a UDP session ends", "5m"),
+          may("tcp-established", IDLE, "the same for an open TCP connection", "2h4m"),
+          may("tcp-transitory", IDLE, "the same for one that opens or closes", "4m"),
+          may("icmp", IDLE, "the same for a ping", "60s"),
+          may("other", IDLE, "the same for other protocols", "5m"),
+          may(
+              "filtering",
+              new Word(
+                  List.of(
+                      "endpoint-independent", "address-dependent", "address-and-port-dependent")),
+              "whom a temporary binding lets in besides replies",
+              "address-dependent"),
+          may(
+              "inbound-refreshes",
+              new Truth(),
+              "whether packets from outside refresh a session too",
+              "true"),
+          may(
+              "ports-per-source",
+              new Whole(0, 65536),
+              "how many ports one source may have at once per protocol; 0 for no limit",
+              "2000"));
+
   static final Shape DEVICE =
       shape(
           "a device",
@@ -358,6 +386,7 @@ final class SiteShapes {
               new Truth(),
               "whether a packet must come by the way that leads to its source",
               "true"),
+          may("state", new Child(STATE), "how sessions and bindings are kept", "{ udp: 2m }"),
           must(
               "interfaces",
               new Named(INTERFACE_NAME, new Child(INTERFACE_SHAPE)),

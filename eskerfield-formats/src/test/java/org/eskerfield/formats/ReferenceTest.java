@@ -32,6 +32,7 @@ class ReferenceTest {
           SiteShapes.HOST,
           SiteShapes.WINDOW,
           SiteShapes.DEVICE,
+          SiteShapes.STATE,
           SiteShapes.INTERFACE_SHAPE,
           SiteShapes.ROUTE,
           SiteShapes.OWN_SERVICE,

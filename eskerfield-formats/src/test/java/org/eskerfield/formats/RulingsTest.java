@@ -33,6 +33,7 @@ class RulingsTest {
           Ruling.BINDING_FILTERED,
           Ruling.PORTS_USED_UP,
           Ruling.POOL_USED_UP,
+          Ruling.PORT_LIMIT_REACHED,
           Ruling.NOT_AN_OPENING,
           Ruling.SOURCE_IS_OWN, // nobody forges addresses in a trace
           Ruling.SOURCE_IMPOSSIBLE);

@@ -18,6 +18,7 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.StateSettings;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -295,6 +296,11 @@ class SiteReaderTest {
             "carrier: 198.51.100.129, routed: { to: 192.0.2.64/28, via: ¦203.0.113.1 } }",
             "of a routed block is outside network 'carrier-link'",
             "correct"),
+        row(
+            "    interfaces:",
+            "    state: { udp: ¦forever }\n    interfaces:",
+            "'forever' is no time for 'udp'",
+            "90s, 5m or 2h4m"),
         // Services, ports, rules.
         row(
             "ramp-control: 502/tcp",
@@ -478,6 +484,17 @@ class SiteReaderTest {
     assertThat(skerry).isNotNull();
     assertThat(skerry.seesOriginal()).isTrue();
     assertThat(skerry.verifySource()).isTrue();
+    assertThat(skerry.state())
+        .isEqualTo(
+            new StateSettings(
+                Duration.ofMinutes(2),
+                Duration.ofHours(3),
+                Duration.ofMinutes(5),
+                Duration.ofSeconds(90),
+                Duration.ofMinutes(10),
+                StateSettings.Filtering.ENDPOINT_INDEPENDENT,
+                true,
+                2000));
     assertThat(skerry.routes()).hasSize(3);
     assertThat(skerry.routes().get(0).preference()).isEqualTo(20);
     assertThat(skerry.services()).hasSize(2);
@@ -490,7 +507,7 @@ class SiteReaderTest {
     assertThat(radio.internalPort(10039)).isEqualTo(20039);
     assertThat(skerry.translation().get(5).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
-    assertThat(rule.place().line()).isEqualTo(108);
+    assertThat(rule.place().line()).isEqualTo(117);
     assertThat(rule.sourcePorts()).hasToString("500,1024-65535");
     assertThat(rule.services())
         .extracting(s -> s.text())

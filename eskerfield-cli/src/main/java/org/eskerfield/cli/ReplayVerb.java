@@ -6,6 +6,7 @@ import java.io.PrintWriter;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.time.ZonedDateTime;
 import java.util.EnumMap;
 import java.util.Map;
 import org.eskerfield.engine.Outcome;
@@ -13,6 +14,7 @@ import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.TrafficReader;
 import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Question;
@@ -48,6 +50,9 @@ final class ReplayVerb extends Verb {
     spec.addOption(flag("--follow", "Tell of each flow as it happens."));
     spec.addOption(flag("--bindings", "Show the table of bindings at the end."));
     spec.addOption(flag("--sessions", "Show the sessions at the end."));
+    spec.addOption(
+        flag("--figures", "Show how many there were, at most when, and each rule's flows."));
+    spec.addOption(flag("--log", "Show what rules asked to be logged, and who got nothing."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema replay'."));
     spec.addOption(
         option("--until", "TIME", "Stop at this time since the start, such as 5m, and look then."));
@@ -68,7 +73,8 @@ final class ReplayVerb extends Verb {
     }
     Site site = readSite(call);
     Tracer tracer = Tracer.of(site);
-    Run run = tracer.run(VirtualClock.start(site.timeZone()));
+    ZonedDateTime start = VirtualClock.start(site.timeZone());
+    Run run = tracer.run(start);
     String traffic = call.matchedPositionalValue(1, "");
     Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
     PrintWriter out = terminal.out();
@@ -101,12 +107,19 @@ final class ReplayVerb extends Verb {
     }
     out.print(follow ? "\n" : "");
     out.println(total(outcomes, elapsed, terminal.style()));
-    for (String device : site.devices().keySet()) {
+    if (call.hasMatchedOption("--log")) {
+      out.print("\n" + StateText.log(run.log(), start, terminal.style()));
+    }
+    for (Device device : site.devices().values()) {
+      String name = device.name();
+      if (call.hasMatchedOption("--figures")) {
+        out.print("\n" + StateText.figures(device, run.figures(name), start, terminal.style()));
+      }
       if (call.hasMatchedOption("--bindings")) {
-        out.print("\n" + StateText.bindings(device, run.bindings(device), terminal.style()));
+        out.print("\n" + StateText.bindings(name, run.bindings(name), terminal.style()));
       }
       if (call.hasMatchedOption("--sessions")) {
-        out.print("\n" + StateText.sessions(device, run.sessions(device), terminal.style()));
+        out.print("\n" + StateText.sessions(name, run.sessions(name), terminal.style()));
       }
     }
     return FINE;

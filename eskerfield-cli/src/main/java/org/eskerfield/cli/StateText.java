@@ -1,14 +1,23 @@
 package org.eskerfield.cli;
 
+import java.time.Duration;
+import java.time.ZonedDateTime;
 import java.util.List;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.SessionRow;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Figures;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.LogEntry;
 import org.jspecify.annotations.Nullable;
 
 /** Lays out what a device remembers. */
@@ -58,6 +67,53 @@ final class StateText {
       return "nothing";
     }
     return from.isEmpty() || to.isEmpty() ? from + to : from + " " + to;
+  }
+
+  static String figures(Device device, Figures figures, ZonedDateTime start, Style style) {
+    StringBuilder out = new StringBuilder(style.strong("Figures of " + device.name()) + "\n");
+    out.append("  sessions     ").append(level(figures.sessions(), start)).append('\n');
+    out.append("  bindings     ").append(level(figures.bindings(), start)).append('\n');
+    out.append("  got nothing  ").append(figures.gotNothing()).append('\n');
+    TableText table = new TableText("flows", "rule");
+    for (TranslationRule rule : device.translation()) {
+      table.add(hits(figures, rule), Labels.of(rule) + ", line " + rule.place().line());
+    }
+    for (AccessList list : device.access()) {
+      for (AccessRule rule : list.rules()) {
+        table.add(hits(figures, rule), Labels.of(rule) + ", line " + rule.place().line());
+      }
+      table.add(hits(figures, list), Labels.of(list) + ", otherwise, line " + list.place().line());
+    }
+    return out.append(table.text(style)).toString();
+  }
+
+  private static String hits(Figures figures, Placed by) {
+    return Long.toString(figures.flowsOf(by));
+  }
+
+  private static String level(Figures.Level level, ZonedDateTime start) {
+    return level.now()
+        + " now, at most "
+        + level.most()
+        + (level.most() == 0
+            ? ""
+            : " since " + Durations.text(Duration.between(start, level.at())));
+  }
+
+  static String log(List<LogEntry> log, ZonedDateTime start, Style style) {
+    StringBuilder out = new StringBuilder(style.strong("Log") + "  ");
+    out.append(log.isEmpty() ? "empty" : Integer.toString(log.size())).append('\n');
+    for (LogEntry entry : log) {
+      String time = Durations.text(Duration.between(start, entry.at()));
+      String before = "  " + time + " ".repeat(Math.max(1, 10 - time.length()));
+      Placed by = entry.decision().by();
+      String text =
+          entry.device() + " " + entry.decision().text() + ": " + entry.decision().before();
+      String place = by == null ? null : by.place().toString();
+      out.append(before).append(style.placed(text, place, before.length(), before.length()));
+      out.append('\n');
+    }
+    return out.toString();
   }
 
   private static String title(String what, String device, int count, Style style) {

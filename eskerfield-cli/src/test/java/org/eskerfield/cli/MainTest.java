@@ -284,6 +284,33 @@ class MainTest {
   }
 
   @Test
+  void theLogAndTheFiguresAddUp(@TempDir Path folder) throws Exception {
+    Path traffic =
+        Files.writeString(
+            folder.resolve("t.csv"),
+            """
+            at,from,to,service
+            0s,contractor,198.51.100.140,1502/tcp
+            1s,stranger,198.51.100.140,1502/tcp
+            2s,kiosk,hydrographic,ping
+            1h,kiosk,hydrographic,ping
+            """);
+    String out = run("replay", SITE, traffic.toString(), "--log", "--figures").out();
+    assertThat(out)
+        .contains("after 1h: 4 flows: 3 answered, 1 dropped")
+        .contains("Log  1\n  0s        skerry accepts it by access rule 'the contractor works")
+        .contains("sessions     2 now, at most 2 since 2s") // the connection, and the second ping
+        .contains("bindings     1 now, at most 1 since 2s")
+        .contains("got nothing  0")
+        .containsPattern("2 +destination rule 'ramp controller', line 37")
+        .containsPattern("2 +shared rule 'pier to the internet', line 42")
+        .containsPattern("1 +access rule 'the contractor works on the ramp', line 50")
+        .containsPattern("1 +list 'from the internet', otherwise, line 47");
+    String gauges = run("replay", GAUGES, TRAFFIC, "--log", "--figures").out();
+    assertThat(gauges).contains("Log  5").contains("got nothing  5").contains("at most 4 since 3s");
+  }
+
+  @Test
   void aReplayAsDataFitsItsSchema() throws Exception {
     JsonNode json = JSON.readTree(run("replay", GAUGES, TRAFFIC, "--json", "--until", "5m").out());
     assertThat(

@@ -603,6 +603,16 @@ public final class DeviceMachine {
     return tables.sessionRows();
   }
 
+  /** How many sessions there are. */
+  public int sessionCount() {
+    return tables.sessionCount();
+  }
+
+  /** How many temporary bindings there are. */
+  public int bindingCount() {
+    return tables.bindingCount();
+  }
+
   /** Forgets every session and every temporary binding. */
   public void clear() {
     tables.clear();

@@ -353,6 +353,16 @@ final class DeviceTables {
 
   // What there is.
 
+  int sessionCount() {
+    endWhatIsDue();
+    return sessions.size() / 2;
+  }
+
+  int bindingCount() {
+    endWhatIsDue();
+    return byExternal.size();
+  }
+
   List<SessionRow> sessionRows() {
     endWhatIsDue();
     List<SessionRow> rows = new ArrayList<>();

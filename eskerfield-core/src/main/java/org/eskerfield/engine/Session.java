@@ -82,6 +82,7 @@ final class Session {
    * section 5); a reset never does, it only shortens what is left (RFC 7857 section 2.2).
    */
   void saw(Packet packet, boolean asReply, long now, StateSettings settings) {
+    Tcp before = tcp;
     if (packet.protocol == Protocol.TCP) {
       if ((packet.tcpFlags & Packet.RST) != 0) {
         tcp = Tcp.CLOSING;
@@ -90,9 +91,8 @@ final class Session {
       }
       advance(packet.tcpFlags, asReply);
     }
-    if (settings.inboundRefreshes()
-        || isOutbound(asReply)
-        || (packet.protocol == Protocol.TCP && tcp != Tcp.ESTABLISHED)) {
+    // A step of the handshake or of the close counts from whichever side it comes.
+    if (tcp != before || isOutbound(asReply) || settings.inboundRefreshes()) {
       expires = now + idle(settings);
     }
   }

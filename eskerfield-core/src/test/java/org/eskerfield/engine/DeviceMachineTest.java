@@ -378,6 +378,22 @@ class DeviceMachineTest {
   }
 
   @Test
+  void aConnectionFromOutsideLivesAsLongAndIsRefreshedByItsServer() {
+    Address client = a("203.0.113.9");
+    Address server = a("10.77.4.8");
+    Address offered = a("198.51.100.141");
+    in(tcp(client, 4000, offered, 80, Packet.SYN));
+    out(tcp(server, 80, client, 4000, Packet.SYN | Packet.ACK));
+    in(tcp(client, 4000, offered, 80, Packet.ACK));
+    assertThat(minutesLeft()).isEqualTo(124);
+    pass(60_000 * 60);
+    in(tcp(client, 4000, offered, 80, Packet.ACK));
+    assertThat(minutesLeft()).isEqualTo(64);
+    out(tcp(server, 80, client, 4000, Packet.ACK));
+    assertThat(minutesLeft()).isEqualTo(124);
+  }
+
+  @Test
   void aBindingLivesWhileASessionUsesItAndItsPortIsFreeAfterwards() {
     out(udp(a("10.77.4.8"), 5000, SERVER, SERVER_PORT));
     pass(200_000);

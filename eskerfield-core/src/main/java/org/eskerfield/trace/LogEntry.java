@@ -1,0 +1,13 @@
+package org.eskerfield.trace;
+
+import java.time.ZonedDateTime;
+
+/**
+ * A line of the log: a decision whose rule asks for it, or the notice that a pool or its ports are
+ * used up (RFC 6888 section 4).
+ *
+ * @param at the moment
+ * @param device the device
+ * @param decision what was decided, by which rule, about which packet
+ */
+public record LogEntry(ZonedDateTime at, String device, Decision decision) {}

@@ -4,6 +4,7 @@ import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Comparator;
 import java.util.HashSet;
+import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Set;
 import org.eskerfield.model.AccessList;
@@ -54,6 +55,20 @@ public final class Checker {
   private final Site site;
   private final List<Finding> findings = new ArrayList<>();
 
+  /**
+   * What a rule has translated, as access rules see it.
+   *
+   * @param services empty for every one
+   * @param destinations the destinations after or before translation, as the device sees them
+   * @param sources the sources
+   */
+  private record Seen(List<Service> services, AddressSet destinations, AddressSet sources) {}
+
+  private final IdentityHashMap<InwardRule, Seen> seen = new IdentityHashMap<>();
+
+  /** The addresses of the rules' terms: each list of terms is resolved once. */
+  private final IdentityHashMap<List<AddressTerm>, AddressSet> resolved = new IdentityHashMap<>();
+
   private Checker(Site site) {
     this.site = site;
   }
@@ -75,6 +90,15 @@ public final class Checker {
 
   private void add(Code code, Named at, String message, String cure) {
     findings.add(new Finding(code, message, cure, at.place()));
+  }
+
+  private AddressSet addresses(List<AddressTerm> terms) {
+    AddressSet known = resolved.get(terms);
+    if (known == null) {
+      known = site.addresses(terms);
+      resolved.put(terms, known);
+    }
+    return known;
   }
 
   // Translation without access.
@@ -183,23 +207,29 @@ public final class Checker {
     if (access.disabled() || access.action() != Action.ACCEPT) {
       return false;
     }
-    Prefix seen = device.seesOriginal() ? rule.external().now(Family.IPV4) : rule.internalBlock();
-    if (seen == null) {
-      return false;
+    Seen seen = this.seen.computeIfAbsent(rule, r -> see(device, r));
+    return (access.services().isEmpty() || servicesMeet(access, seen.services()))
+        && (access.to().isEmpty() || addresses(access.to()).intersects(seen.destinations()))
+        && (access.from().isEmpty() || addresses(access.from()).intersects(seen.sources()));
+  }
+
+  private Seen see(Device device, InwardRule rule) {
+    Prefix to = device.seesOriginal() ? rule.external().now(Family.IPV4) : rule.internalBlock();
+    return new Seen(
+        seenServices(device, rule),
+        to == null ? AddressSet.NONE : AddressSet.ofPrefixes(List.of(to)),
+        rule.from().isEmpty() ? IPV4 : addresses(rule.from()));
+  }
+
+  private static boolean servicesMeet(AccessRule access, List<Service> offered) {
+    for (ServiceTerm term : access.services()) {
+      for (Service service : offered) {
+        if (term.service().overlaps(service)) {
+          return true;
+        }
+      }
     }
-    AddressSet destinations = AddressSet.ofPrefixes(List.of(seen));
-    if (!access.to().isEmpty() && !site.addresses(access.to()).intersects(destinations)) {
-      return false;
-    }
-    AddressSet sources = rule.from().isEmpty() ? IPV4 : site.addresses(rule.from());
-    if (!(access.from().isEmpty() || site.addresses(access.from()).intersects(sources))) {
-      return false;
-    }
-    List<Service> offered = seenServices(device, rule);
-    return access.services().isEmpty()
-        || offered.isEmpty()
-        || access.services().stream()
-            .anyMatch(term -> offered.stream().anyMatch(term.service()::overlaps));
+    return offered.isEmpty();
   }
 
   /** The services of a destination rule as access rules see them; empty for every one. */
@@ -266,13 +296,13 @@ public final class Checker {
     if (rule.disabled() || rule.action() != Action.ACCEPT || rule.to().isEmpty()) {
       return false;
     }
-    AddressSet to = site.addresses(rule.to());
+    AddressSet to = addresses(rule.to());
     boolean allPrivate =
         !to.isEmpty()
             && !to.intersects(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
             && to.intersects(IPV4);
     AddressSet carried = SpecialAddresses.NOT_ON_THE_INTERNET.complement();
-    return allPrivate && (rule.from().isEmpty() || site.addresses(rule.from()).intersects(carried));
+    return allPrivate && (rule.from().isEmpty() || addresses(rule.from()).intersects(carried));
   }
 
   private boolean leadsTo(Device device, TranslationRule translation, AccessRule access) {

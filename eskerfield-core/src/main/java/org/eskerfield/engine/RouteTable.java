@@ -15,7 +15,7 @@ import org.jspecify.annotations.Nullable;
  * The routes of a device: its connected networks and the static routes of the file.
  *
  * <p>Idea: all of them in the order in which they are preferred (longest prefix, RFC 1812 section
- * 5.2.4.3, then preference, then the file), so that the first that holds the address is the one.
+ * 5.2.4, then preference, then the file), so that the first that holds the address is the one.
  * Cost: O(routes) a lookup.
  */
 final class RouteTable {

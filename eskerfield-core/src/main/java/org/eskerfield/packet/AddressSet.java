@@ -105,7 +105,18 @@ public final class AddressSet {
 
   /** Whether the two sets have an address in common. */
   public boolean intersects(AddressSet other) {
-    return !intersection(other).isEmpty();
+    int i = 0;
+    int j = 0;
+    while (i < ranges.length && j < other.ranges.length) {
+      if (ranges[i].last().compareTo(other.ranges[j].first()) < 0) {
+        i++;
+      } else if (other.ranges[j].last().compareTo(ranges[i].first()) < 0) {
+        j++;
+      } else {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** Whether the set holds the address. */

@@ -36,7 +36,7 @@ public final class SpecialAddresses {
       AddressSet.ofPrefixes(
           List.of(v4(224, 0, 0, 0, 4), v6(0xff00, 8), Prefix.of(Address.ipv4(255, 255, 255, 255))));
 
-  /** Addresses that no packet may bear as its source (RFC 1122 section 3.2.1.3, RFC 4291). */
+  /** Addresses that no packet may bear as its source (RFC 1122 section 3.2.1, RFC 4291). */
   public static final AddressSet NEVER_A_SOURCE = MULTICAST_OR_BROADCAST.union(NEVER_ON_A_WIRE);
 
   private static final AddressSet SHARED = AddressSet.ofPrefixes(List.of(v4(100, 64, 0, 0, 10)));

@@ -17,6 +17,7 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -24,6 +25,7 @@ import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
+import org.eskerfield.model.Pool;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
@@ -33,7 +35,9 @@ import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
@@ -201,6 +205,30 @@ public final class Draft {
     public DeviceDraft shared(String from, String leaving) {
       translation.add(
           new SharedRule("share", terms(from), List.of(), way(leaving), null, false, null, HERE));
+      return this;
+    }
+
+    /** A dynamic rule that lends a range of addresses. */
+    public DeviceDraft dynamic(String from, String leaving, String range) {
+      String[] ends = range.split("-");
+      AddressSet addresses = AddressSet.of(List.of(new AddressRange(a(ends[0]), a(ends[1]))));
+      AddressTerm written = new AddressTerm(AddressTerm.Kind.LITERAL, range, addresses, HERE);
+      translation.add(
+          new DynamicRule(
+              "lend",
+              terms(from),
+              List.of(),
+              way(leaving),
+              new Pool(List.of(written), addresses, HERE),
+              false,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** An exception from translation. */
+    public DeviceDraft untouched(String one, String other) {
+      translation.add(new UntouchedRule("leave", terms(one), terms(other), false, null, HERE));
       return this;
     }
 

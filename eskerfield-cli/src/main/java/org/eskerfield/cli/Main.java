@@ -60,9 +60,10 @@ public final class Main {
                     terminal.style().colour()
                         ? CommandLine.Help.Ansi.ON
                         : CommandLine.Help.Ansi.OFF));
-    line.setParameterExceptionHandler((e, given) -> explainCall(terminal, e));
-    line.setExecutionExceptionHandler((e, command, call) -> explainInput(terminal, e));
-    line.setExecutionStrategy(call -> execute(verbs, call, terminal));
+    Answers answers = new Answers(verbs, terminal);
+    line.setParameterExceptionHandler(answers);
+    line.setExecutionExceptionHandler(answers);
+    line.setExecutionStrategy(answers);
     return line.execute(args);
   }
 
@@ -92,46 +93,58 @@ public final class Main {
     return root;
   }
 
-  private static int execute(Map<String, Verb> verbs, ParseResult call, Terminal terminal) {
-    Integer helped = CommandLine.executeHelpRequest(call);
-    if (helped != null) {
-      return helped;
+  /**
+   * Runs the verb, and puts into words what keeps it from running. A class and not lambdas: those
+   * for the interfaces of picocli cannot be in the archive of classes.
+   */
+  private record Answers(Map<String, Verb> verbs, Terminal terminal)
+      implements CommandLine.IExecutionStrategy,
+          CommandLine.IParameterExceptionHandler,
+          CommandLine.IExecutionExceptionHandler {
+    @Override
+    public int execute(ParseResult call) {
+      Integer helped = CommandLine.executeHelpRequest(call);
+      if (helped != null) {
+        return helped;
+      }
+      ParseResult part = call.subcommand();
+      Verb verb = part == null ? null : verbs.get(part.commandSpec().name());
+      if (part == null || verb == null) {
+        call.commandSpec().commandLine().usage(terminal.out());
+        return Verb.FINE;
+      }
+      try {
+        return verb.run(part, terminal);
+      } catch (CommandLine.ParameterException e) {
+        throw e;
+      } catch (Exception e) {
+        throw new CommandLine.ExecutionException(part.commandSpec().commandLine(), verb.name(), e);
+      }
     }
-    ParseResult part = call.subcommand();
-    Verb verb = part == null ? null : verbs.get(part.commandSpec().name());
-    if (part == null || verb == null) {
-      call.commandSpec().commandLine().usage(terminal.out());
-      return Verb.FINE;
-    }
-    try {
-      return verb.run(part, terminal);
-    } catch (CommandLine.ParameterException e) {
-      throw e;
-    } catch (Exception e) {
-      throw new CommandLine.ExecutionException(part.commandSpec().commandLine(), verb.name(), e);
-    }
-  }
 
-  private static int explainCall(Terminal terminal, CommandLine.ParameterException e) {
-    terminal.err().println(terminal.style().bad("eskerfield: ") + e.getMessage());
-    CommandLine.UnmatchedArgumentException.printSuggestions(e, terminal.err());
-    String name = e.getCommandLine().getCommandSpec().qualifiedName();
-    terminal.err().println("See '" + name + " --help'.");
-    return Verb.UNUSABLE;
-  }
-
-  private static int explainInput(Terminal terminal, Exception thrown) {
-    String start = terminal.style().bad("eskerfield: ");
-    Throwable e = thrown instanceof CommandLine.ExecutionException ? thrown.getCause() : thrown;
-    if (e instanceof UnreadableSiteException site) {
-      terminal.err().print(ProblemText.of(site.problems(), terminal.style()));
-    } else if (e instanceof UnusableQuestionException question) {
-      terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
-      terminal.err().println("  " + question.remedy());
-    } else {
-      terminal.err().println(start + "a fault of Eskerfield itself, not of your file: " + e);
-      terminal.err().println("  Please report it together with the command and the file.");
+    @Override
+    public int handleParseException(CommandLine.ParameterException e, String[] args) {
+      terminal.err().println(terminal.style().bad("eskerfield: ") + e.getMessage());
+      CommandLine.UnmatchedArgumentException.printSuggestions(e, terminal.err());
+      String name = e.getCommandLine().getCommandSpec().qualifiedName();
+      terminal.err().println("See '" + name + " --help'.");
+      return Verb.UNUSABLE;
     }
-    return Verb.UNUSABLE;
+
+    @Override
+    public int handleExecutionException(Exception thrown, CommandLine command, ParseResult call) {
+      String start = terminal.style().bad("eskerfield: ");
+      Throwable e = thrown instanceof CommandLine.ExecutionException ? thrown.getCause() : thrown;
+      if (e instanceof UnreadableSiteException site) {
+        terminal.err().print(ProblemText.of(site.problems(), terminal.style()));
+      } else if (e instanceof UnusableQuestionException question) {
+        terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
+        terminal.err().println("  " + question.remedy());
+      } else {
+        terminal.err().println(start + "a fault of Eskerfield itself, not of your file: " + e);
+        terminal.err().println("  Please report it together with the command and the file.");
+      }
+      return Verb.UNUSABLE;
+    }
   }
 }

@@ -58,7 +58,12 @@ final class DeviceTables {
   record Met(Session session, boolean asReply) {}
 
   /** A session that may end at a time. */
-  private record Due(long time, Session session) {}
+  private record Due(long time, Session session) implements Comparable<Due> {
+    @Override
+    public int compareTo(Due other) {
+      return Long.compare(time, other.time);
+    }
+  }
 
   private final VirtualClock clock;
   private final StateSettings settings;
@@ -69,7 +74,7 @@ final class DeviceTables {
   /** How many external ports an internal address has, by protocol, where that is limited. */
   private final Map<Key, Integer> portsOf = new HashMap<>();
 
-  private final PriorityQueue<Due> due = new PriorityQueue<>(Comparator.comparingLong(Due::time));
+  private final PriorityQueue<Due> due = new PriorityQueue<>();
 
   DeviceTables(VirtualClock clock, StateSettings settings) {
     this.clock = clock;

@@ -1,7 +1,7 @@
 package org.eskerfield.engine;
 
 import java.util.ArrayList;
-import java.util.Comparator;
+import java.util.Collections;
 import java.util.List;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
@@ -29,7 +29,15 @@ final class RouteTable {
    * @param by the route, or the interface of a connected network
    */
   record Entry(
-      Prefix to, @Nullable Interface leaving, @Nullable Address via, int preference, Placed by) {}
+      Prefix to, @Nullable Interface leaving, @Nullable Address via, int preference, Placed by)
+      implements Comparable<Entry> {
+    /** The one that is preferred comes first; equals keep the order of the file. */
+    @Override
+    public int compareTo(Entry other) {
+      int longer = Integer.compare(other.to.length(), to.length());
+      return longer != 0 ? longer : Integer.compare(preference, other.preference);
+    }
+  }
 
   private final List<Entry> up = new ArrayList<>();
   private final List<Entry> down = new ArrayList<>();
@@ -46,11 +54,7 @@ final class RouteTable {
     for (Route route : device.routes()) {
       all.add(new Entry(route.to(), route.leaving(), route.via(), route.preference(), route));
     }
-    // The sort is stable, so equals keep the order of the file.
-    all.sort(
-        Comparator.comparing((Entry e) -> e.to().length())
-            .reversed()
-            .thenComparing(Entry::preference));
+    Collections.sort(all);
     for (Entry entry : all) {
       (entry.leaving() == null || entry.leaving().isUp() ? up : down).add(entry);
     }

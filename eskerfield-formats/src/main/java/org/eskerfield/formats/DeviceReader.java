@@ -449,8 +449,10 @@ final class DeviceReader {
   }
 
   private @Nullable AccessRule accessRule(Fields rule) {
-    String kind =
-        SiteShapes.ACCESS_RULE.oneOf().stream().filter(rule::has).findFirst().orElse(null);
+    String kind = null;
+    for (String action : SiteShapes.ACCESS_RULE.oneOf()) {
+      kind = kind == null && rule.has(action) ? action : kind;
+    }
     List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
     List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
     List<ServiceTerm> services = terms.services(rule.texts("service"));

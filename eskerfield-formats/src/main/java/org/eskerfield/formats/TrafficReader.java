@@ -5,6 +5,7 @@ import java.io.IOException;
 import java.io.InputStream;
 import java.io.InputStreamReader;
 import java.io.UncheckedIOException;
+import java.nio.charset.CharacterCodingException;
 import java.nio.charset.CodingErrorAction;
 import java.nio.charset.StandardCharsets;
 import java.time.Duration;
@@ -89,6 +90,8 @@ public final class TrafficReader implements Closeable {
     CSVParser parser;
     try {
       parser = CSVParser.builder().setReader(text).setFormat(format).get();
+    } catch (CharacterCodingException e) {
+      throw problem(file, 1, "the file is not UTF-8", "save it as UTF-8");
     } catch (IllegalArgumentException e) {
       throw problem(file, 1, "the header row cannot be used: " + e.getMessage(), header());
     }

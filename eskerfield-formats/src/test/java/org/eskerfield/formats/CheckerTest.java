@@ -41,6 +41,10 @@ class CheckerTest {
   private static final String RULE_OFF = "            log: true\n            disabled: true\n";
   private static final String TRANSLATION_OFF = "becomes: ramp 502\n        disabled: true";
 
+  private static final String FIRST = "      - destination: ramp controller";
+  private static final String STATIC =
+      "      - { static: name server, facing: uplink, external: 198.51.100.141, internal: ramp }\n";
+
   static List<Arguments> findings() {
     return List.of(
         // Translation without access: the rule is missing, off, or for something else.
@@ -71,6 +75,16 @@ class CheckerTest {
                 + "no list guards the way from internet to pier, and the stance there is drop",
             "{ arriving: uplink }",
             "{ arriving: pier }"),
+        row(
+            "translation-without-access: static rule 'name server' leads to ramp, but list 'from the internet' lets none of it in",
+            FIRST,
+            STATIC + FIRST,
+            "            to: ramp\n",
+            "            to: kiosk\n"),
+        row(
+            "translation-without-access: static rule 'name server'",
+            FIRST,
+            STATIC.replace("198.51.100.141", "198.51.100.141 53/udp") + FIRST),
         // Access without translation.
         row(
             NO_TRANSLATION + " on ramp-control, but no translation rule of skerry leads there",
@@ -112,6 +126,23 @@ class CheckerTest {
   static List<Arguments> healthy() {
     return List.of(
         row("the demo"),
+        row("a static rule whose host is let in", FIRST, STATIC + FIRST),
+        row(
+            "a static rule leads outsiders as a destination rule does",
+            "becomes: ramp 502",
+            TRANSLATION_OFF,
+            FIRST,
+            STATIC + FIRST),
+        row(
+            "groups of dynamic and untouched rules are used",
+            "services:\n  ramp",
+            "groups:\n  a: kiosk\n  b: stranger\nservices:\n  ramp",
+            FIRST,
+            "      - { untouched: x, from: a, to: b }\n" + FIRST),
+        row(
+            "a pool uses no name",
+            FIRST,
+            "      - { dynamic: x, from: kiosk, leaving: uplink, pool: 198.51.100.150 }\n" + FIRST),
         row(
             "a way that is open needs no access rule",
             DISABLE,

@@ -1,0 +1,108 @@
+package org.eskerfield.formats;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import java.io.ByteArrayInputStream;
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
+import java.time.Duration;
+import org.eskerfield.model.Site;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+class TrafficReaderTest {
+  private static TrafficReader open(Site site, byte[] text) throws Exception {
+    return TrafficReader.open(site, "t.csv", new ByteArrayInputStream(text));
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    "0s,        0",
+    "90s,       90000",
+    "1.5s,      1500",
+    "0.001s,    1",
+    "5m,        300000",
+    "2h4m,      7440000",
+    "1d1h1m1s,  90061000",
+    "'  7m ',   420000",
+  })
+  void timesSinceTheStartAreRead(String text, long millis) {
+    assertThat(TrafficReader.duration(text)).isEqualTo(Duration.ofMillis(millis));
+  }
+
+  @ParameterizedTest
+  @ValueSource(strings = {"", " ", "5", "-5s", "5 m", "1h30", "s", "1.2345s", "4m2h", "noon"})
+  void whatIsNoTimeIsNone(String text) {
+    assertThat(TrafficReader.duration(text)).isNull();
+  }
+
+  @Test
+  void columnsMayStandInAnyOrderAndCommentsCountForNothing() throws Exception {
+    String text =
+        """
+        service,to,from,at,source-port
+        # a comment
+
+        8883/tcp, hydrographic ,kiosk,1s,
+        "ping","ramp","kiosk",2s,77
+        """;
+    try (TrafficReader reader = open(Sites.skerry(), text.getBytes(StandardCharsets.UTF_8))) {
+      TrafficReader.Flow first = reader.next();
+      assertThat(first).isNotNull();
+      assertThat(first.at()).isEqualTo(Duration.ofSeconds(1));
+      assertThat(first.closes()).isFalse();
+      assertThat(first.question().sourcePort()).isEqualTo(50000);
+      TrafficReader.Flow second = reader.next();
+      assertThat(second).isNotNull();
+      assertThat(second.question().probe().echo()).isTrue();
+      assertThat(second.question().sourcePort()).isEqualTo(77);
+      assertThat(reader.next()).isNull();
+    }
+  }
+
+  /** A file without end: if more than a piece of it were read at a time, this would not end. */
+  @Test
+  void linesAreReadOneByOne() throws Exception {
+    byte[] header = "at,from,to,service\n".getBytes(StandardCharsets.UTF_8);
+    byte[] line = "1s,kiosk,ramp,ping\n".getBytes(StandardCharsets.UTF_8);
+    InputStream endless =
+        new InputStream() {
+          private long position;
+
+          @Override
+          public int read() {
+            long at = position++;
+            return at < header.length
+                ? header[(int) at]
+                : line[(int) ((at - header.length) % line.length)];
+          }
+        };
+    try (TrafficReader reader = TrafficReader.open(Sites.skerry(), "t.csv", endless)) {
+      for (int i = 0; i < 2000; i++) {
+        assertThat(reader.next()).isNotNull();
+      }
+    }
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "at,from,to,service\n0s,\"kiosk,ramp,ping\n",
+        "at,from,to,service\n0s,caf\u00e9,ramp,ping\n",
+        "at,from,to,servic\u00e9\n0s,kiosk,ramp,ping\n",
+      })
+  void brokenTextIsExplained(String text) throws Exception {
+    Site site = Sites.skerry();
+    assertThatThrownBy(
+            () -> {
+              // In this encoding an accented letter is no UTF-8.
+              try (TrafficReader reader = open(site, text.getBytes(StandardCharsets.ISO_8859_1))) {
+                reader.next();
+              }
+            })
+        .isInstanceOf(UnreadableSiteException.class);
+  }
+}

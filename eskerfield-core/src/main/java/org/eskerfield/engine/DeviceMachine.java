@@ -467,7 +467,6 @@ public final class DeviceMachine {
       return null;
     }
     Translations.Outbound rule = outbound();
-    boolean device = hairpinned && hairpin() == Hairpin.Source.DEVICE;
     boolean remembered =
         stateful || rule != null || translated != null || reached != null || arriving == null;
     if (remembered && packet.protocol == Protocol.TCP && !packet.opensTcp()) {
@@ -475,7 +474,7 @@ public final class DeviceMachine {
       return end(Ruling.NOT_AN_OPENING, null);
     }
     stateful = remembered;
-    if (device && translated != null) {
+    if (translated != null && hairpin() == Hairpin.Source.DEVICE) {
       return share(translated.rule(), null);
     }
     if (rule == null) {
@@ -499,27 +498,29 @@ public final class DeviceMachine {
     return share(rule.rule(), rule.pool());
   }
 
-  /** The rule for the source; of a hairpinned packet the one that it would meet outside. */
+  /** The rule for the source; null where the packet keeps it or has the device's own address. */
   private Translations.@Nullable Outbound outbound() {
-    Interface leaving = leaving();
-    if (isUntouched()) {
-      return null;
-    }
-    if (hairpinned) {
-      if (hairpin() != Hairpin.Source.EXTERNAL
-          || translated == null
-          || translated.facing() == null) {
-        return null;
-      }
-      leaving = translated.facing().interfaces().get(0);
-    }
-    return program.translations.outboundFor(packet, leaving, arriving == null, clock.now());
+    boolean asked = hairpin() == null || hairpin() == Hairpin.Source.EXTERNAL;
+    return isUntouched() || !asked
+        ? null
+        : program.translations.outboundFor(packet, sourceSide(), arriving == null, clock.now());
   }
 
+  /** What the source of a hairpinned packet becomes; null for every other packet. */
   private Hairpin.@Nullable Source hairpin() {
-    return translated == null || translated.hairpin() == null
-        ? null
-        : translated.hairpin().source();
+    return hairpinned && translated != null && translated.hairpin() != null
+        ? translated.hairpin().source()
+        : null;
+  }
+
+  /**
+   * The interface whose side decides the source: where the packet leaves, but the external side for
+   * a hairpinned packet that is to look as it would outside.
+   */
+  private @Nullable Interface sourceSide() {
+    return hairpin() == Hairpin.Source.EXTERNAL && translated != null && translated.facing() != null
+        ? translated.facing().interfaces().get(0)
+        : leaving();
   }
 
   private @Nullable Ruling share(TranslationRule rule, @Nullable AddressSet pool) {
@@ -528,15 +529,8 @@ public final class DeviceMachine {
     }
     AddressSet externals = pool;
     if (externals == null) {
-      // A hairpinned packet that is to look as it would outside has the address of that side.
-      Interface leaving =
-          hairpinned
-                  && hairpin() == Hairpin.Source.EXTERNAL
-                  && translated != null
-                  && translated.facing() != null
-              ? translated.facing().interfaces().get(0)
-              : leaving();
-      Address own = leaving == null ? null : leaving.address(Family.IPV4);
+      Interface side = sourceSide();
+      Address own = side == null ? null : side.address(Family.IPV4);
       externals = own == null ? AddressSet.NONE : AddressSet.of(own);
     }
     if (tables.isAtItsLimit(packet, externals)) {

@@ -2,10 +2,13 @@ package org.eskerfield;
 
 import static com.tngtech.archunit.lang.syntax.ArchRuleDefinition.classes;
 import static com.tngtech.archunit.library.Architectures.layeredArchitecture;
+import static org.assertj.core.api.Assertions.assertThat;
 
+import com.tngtech.archunit.core.domain.JavaClass;
 import com.tngtech.archunit.core.domain.JavaClasses;
 import com.tngtech.archunit.core.importer.ClassFileImporter;
 import com.tngtech.archunit.core.importer.ImportOption;
+import org.jspecify.annotations.NullMarked;
 import org.junit.jupiter.api.Test;
 
 /**
@@ -52,5 +55,14 @@ class ArchitectureTest {
         .resideInAnyPackage(
             "java.lang..", "java.util..", "java.time..", "org.eskerfield..", "org.jspecify..")
         .check(CORE);
+  }
+
+  @Test
+  void everyPackageExplainsItselfAndIsNullMarked() {
+    for (JavaClass type : CORE) {
+      assertThat(type.getPackage().isAnnotatedWith(NullMarked.class))
+          .as("package-info of %s", type.getPackageName())
+          .isTrue();
+    }
   }
 }

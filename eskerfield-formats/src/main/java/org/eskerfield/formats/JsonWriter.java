@@ -160,8 +160,8 @@ public final class JsonWriter {
     json.writeStringField("outcome", trace.outcome().toString());
     json.writeStringField("reason", trace.reason());
     ruleField("decidedBy", trace.decidedBy());
-    endpointField("deliveredTo", "host", trace.deliveredTo());
-    endpointField("seenAs", "host", trace.seenAs());
+    endpointField("deliveredTo", trace.deliveredTo());
+    endpointField("seenAs", trace.seenAs());
     Question question = trace.question();
     json.writeObjectFieldStart("question");
     json.writeStringField("from", question.sender().name());
@@ -175,14 +175,13 @@ public final class JsonWriter {
     json.writeEndObject();
   }
 
-  private void endpointField(String name, String who, @Nullable Endpoint endpoint)
-      throws IOException {
+  private void endpointField(String name, @Nullable Endpoint endpoint) throws IOException {
     if (endpoint == null) {
       json.writeNullField(name);
       return;
     }
     json.writeObjectFieldStart(name);
-    json.writeStringField(who, endpoint.name());
+    json.writeStringField("host", endpoint.name());
     json.writeStringField("address", endpoint.address().toString());
     portField("port", endpoint.port(), Protocol.hasPorts(endpoint.protocol()));
     json.writeEndObject();

@@ -82,11 +82,6 @@ final class Terms {
     zones.add(zone);
   }
 
-  /** Where a name is defined; null if it is not. */
-  @Nullable Place definition(String name) {
-    return places.get(name);
-  }
-
   AddressTerm.@Nullable Kind kindOf(String name) {
     return kinds.get(name);
   }

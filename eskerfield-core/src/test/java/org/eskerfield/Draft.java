@@ -60,6 +60,7 @@ public final class Draft {
             name,
             List.of(p(prefix)),
             carrier == null ? name : Site.INTERNET,
+            null,
             carrier == null ? List.of() : List.of(a(carrier)),
             List.of(),
             null,
@@ -204,7 +205,8 @@ public final class Draft {
     /** A shared rule; port preserving, on the address of the leaving interface. */
     public DeviceDraft shared(String from, String leaving) {
       translation.add(
-          new SharedRule("share", terms(from), List.of(), way(leaving), null, false, null, HERE));
+          new SharedRule(
+              "share", terms(from), List.of(), way(leaving), null, null, false, null, HERE));
       return this;
     }
 
@@ -220,6 +222,7 @@ public final class Draft {
               List.of(),
               way(leaving),
               new Pool(List.of(written), addresses, HERE),
+              null,
               false,
               null,
               HERE));
@@ -239,6 +242,8 @@ public final class Draft {
           new DestinationRule(
               "lead",
               way(arriving),
+              null,
+              null,
               List.of(),
               new External(Prefix.of(a(external)), null, external),
               port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),

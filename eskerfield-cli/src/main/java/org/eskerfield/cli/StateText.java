@@ -32,7 +32,7 @@ final class StateText {
           row.protocol() == ServicePart.ANY_PROTOCOL ? "any" : Protocol.name(row.protocol()),
           side(row.internal(), row.internalPorts(), row.protocol()),
           side(row.external(), row.externalPorts(), row.protocol()),
-          row.isPermanent() ? "" : Integer.toString(row.sessions()),
+          row.remotes().isEmpty() ? "" : Integer.toString(row.remotes().size()),
           row.age() == null ? "permanent" : Durations.text(row.age()),
           row.left() == null ? "" : Durations.text(row.left()),
           rule(row.rule()));

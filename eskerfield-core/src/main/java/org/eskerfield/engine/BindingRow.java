@@ -1,6 +1,7 @@
 package org.eskerfield.engine;
 
 import java.time.Duration;
+import java.util.List;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -16,7 +17,8 @@ import org.jspecify.annotations.Nullable;
  * @param internalPorts its ports or ICMP identifiers
  * @param external the external address or block
  * @param externalPorts its ports or ICMP identifiers
- * @param sessions how many sessions use it; 0 for permanent bindings without traffic
+ * @param remotes the remote end of each session that uses it; empty for permanent bindings without
+ *     traffic
  * @param age how long it has been there; null for a permanent binding
  * @param left how long it stays if nothing more comes; null for a permanent binding
  */
@@ -27,9 +29,23 @@ public record BindingRow(
     PortSet internalPorts,
     Prefix external,
     PortSet externalPorts,
-    int sessions,
+    List<Remote> remotes,
     @Nullable Duration age,
     @Nullable Duration left) {
+  /**
+   * The remote end of a session, as both sides of the device see it; the same where it is not
+   * translated itself.
+   *
+   * @param inside as the internal side writes it
+   * @param outside as it is outside
+   */
+  public record Remote(String inside, String outside) {}
+
+  /** Copies the list. */
+  public BindingRow {
+    remotes = List.copyOf(remotes);
+  }
+
   /** Whether it stands in the policy and never ends. */
   public boolean isPermanent() {
     return age == null;

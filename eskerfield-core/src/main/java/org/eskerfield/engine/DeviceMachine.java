@@ -8,19 +8,23 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Stance;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
@@ -36,27 +40,48 @@ import org.jspecify.annotations.Nullable;
  * What steps tell each other is in the fields below them. A session known at step 1 fixes the
  * rewrites of steps 2 and 6; hop count, route and stateless lists judge its packets all the same.
  *
+ * <p>A session remembers the way that its packets went, for each direction: where they came from
+ * and where they left. The next packet that comes by the same interface goes the short way: lookup,
+ * both rewrites, hop count, refresh. All that the other steps ask depends on the header, the
+ * interface and the program alone, and these are the same; where it does not (stateless lists), no
+ * way is remembered. A narrated packet goes the long way, with the same result.
+ *
  * <p>Translation is for IPv4 only so far; packets of IPv6 pass the translation steps unchanged.
  *
  * <p>Not safe for use by several threads.
  */
 public final class DeviceMachine {
-  private final DeviceProgram program;
+  private DeviceProgram program;
   private final VirtualClock clock;
+  private static final int NONE = DeviceTables.NONE;
+
+  /** Told instead of a binding: the protocol has no ports to share an address by. */
+  private static final int UNSHAREABLE = -4;
+
+  /** How many interfaces and routes have a number for {@link #noteWay}. */
+  private static final int MOST_WAYS = 0xfffe;
+
   private final DeviceTables tables;
 
   // The packet in hand and what the steps have found out about it.
   private Packet packet;
   private @Nullable Narrator narrator;
   private @Nullable Interface arriving;
-  private Header arrived;
-  private DeviceTables.@Nullable Met met;
-  private @Nullable Binding reached;
+  private int arrivingNumber;
+  private int realm;
+  private Address sentTo;
+  private int sentToPort;
+  private int met;
+  private int reached;
+  private Translations.@Nullable Outbound turned;
   private Translations.@Nullable Inbound translated;
-  private @Nullable Binding binding;
+  private int binding;
   private boolean hairpinned;
   private @Nullable TranslationRule sourceRule;
-  private RouteTable.@Nullable Entry route;
+
+  /** The number of the route by which the packet leaves; {@link #NONE} if it does not. */
+  private int way;
+
   private boolean admittedToDevice;
   private boolean stateful;
   private boolean forDevice;
@@ -65,17 +90,35 @@ public final class DeviceMachine {
   public DeviceMachine(DeviceProgram program, VirtualClock clock) {
     this.program = program;
     this.clock = clock;
-    this.tables = new DeviceTables(clock, program.device.state());
+    this.tables = new DeviceTables(clock, program);
     // Nothing is read before begin() has set these; they are never null to spare every step a
     // check.
-    this.packet =
-        new Packet(Address.lowest(Family.IPV4), 0, Address.lowest(Family.IPV4), 0, 0, 0, 0);
-    this.arrived = packet.header();
+    this.sentTo = Address.lowest(Family.IPV4);
+    this.packet = new Packet(sentTo, 0, sentTo, 0, 0, 0, 0);
   }
 
   /** The program that the machine runs. */
   public DeviceProgram program() {
     return program;
+  }
+
+  /**
+   * Goes on with another policy of the same device. Sessions and their bindings stay, new flows ask
+   * the new rules; where an interface has another address now, the bindings on the old one end.
+   */
+  public void goOnWith(DeviceProgram changed) {
+    DeviceProgram before = program;
+    program = changed;
+    arriving = null;
+    way = NONE;
+    tables.goOnWith(changed);
+    for (Interface own : before.device.interfaces()) {
+      for (Address address : own.addresses()) {
+        if (!changed.owns(address)) {
+          tables.endBindingsOn(address);
+        }
+      }
+    }
   }
 
   /**
@@ -86,9 +129,36 @@ public final class DeviceMachine {
    * @param narrator hears every decision, or null
    * @return the last decision; if it does not end the packet, {@link #leaving} tells where to it
    *     goes on, or null there that the device itself received it
+   * @throws IllegalArgumentException if the interface is not of this device
    */
+  @SuppressWarnings(
+      "ReferenceEquality") // to compare whole interfaces would cost more than the rest
   public Ruling arrive(Packet packet, Interface arriving, @Nullable Narrator narrator) {
-    begin(packet, arriving, narrator);
+    if (this.arriving != arriving) {
+      arrivingNumber = program.number(arriving);
+      realm = program.realm(arriving);
+      this.arriving = arriving;
+    }
+    if (this.packet != packet) { // to store a reference costs more than to look
+      this.packet = packet;
+    }
+    if (narrator == null
+        && packet.family == Family.IPV4
+        && packet.ttl > 1
+        && packet.inner == null
+        && packet.payload == null) {
+      way = tables.pass(packet, realm, arrivingNumber + 1) - 1;
+      if (way != NONE) {
+        packet.ttl--;
+        return Ruling.SESSION_KNOWN;
+      }
+    }
+    met = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
+    return theLongWay(arriving, narrator);
+  }
+
+  private Ruling theLongWay(Interface arriving, @Nullable Narrator narrator) {
+    begin(narrator);
     Ruling end = stepArrive(arriving);
     if (end == null) {
       end = stepState();
@@ -111,14 +181,19 @@ public final class DeviceMachine {
    * @return as {@link #arrive}
    */
   public Ruling originate(Packet packet, @Nullable Narrator narrator) {
-    begin(packet, null, narrator);
-    met = tables.sessionOf(packet);
-    if (met != null) {
+    this.packet = packet;
+    RouteTable.Entry way = program.routes.to(packet.destination());
+    arriving = null;
+    arrivingNumber = NONE;
+    realm = program.realm(way == null ? null : way.leaving());
+    met = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
+    begin(narrator);
+    if (met != NONE) {
       tables.saw(met, packet);
     }
     say(Ruling.SENT_BY_DEVICE, null);
-    if (met != null && met.asReply()) {
-      restoreDestination(met.session());
+    if (asReply()) {
+      restoreDestination();
     }
     return onward();
   }
@@ -136,12 +211,13 @@ public final class DeviceMachine {
 
   /** Where the last packet left; null if it did not leave. */
   public @Nullable Interface leaving() {
-    return route == null ? null : route.leaving();
+    return way == NONE ? null : program.routes.way(way).leaving();
   }
 
   /** To whom the last packet was handed on its next network; only asked if it left. */
   public Address nextHop() {
-    return route != null && route.via() != null ? route.via() : packet.destination();
+    Address via = way == NONE ? null : program.routes.way(way).via();
+    return via != null ? via : packet.destination();
   }
 
   private boolean leadsBack(Address source, Interface arriving) {
@@ -150,18 +226,17 @@ public final class DeviceMachine {
     return leaving != null && leaving.name().equals(arriving.name());
   }
 
-  private void begin(Packet packet, @Nullable Interface arriving, @Nullable Narrator narrator) {
-    this.packet = packet;
-    this.arriving = arriving;
+  private void begin(@Nullable Narrator narrator) {
     this.narrator = narrator;
-    arrived = packet.header();
-    met = null;
-    reached = null;
+    sentTo = packet.destination();
+    sentToPort = packet.destinationPort;
+    reached = NONE;
+    turned = null;
     translated = null;
     sourceRule = null;
-    binding = null;
+    binding = NONE;
     hairpinned = false;
-    route = null;
+    way = NONE;
     admittedToDevice = false;
     stateful = program.keepsState;
     forDevice = false;
@@ -176,7 +251,7 @@ public final class DeviceMachine {
 
   /** Says a ruling that ends the packet, after which it has not left. */
   private Ruling end(Ruling ruling, @Nullable Placed by) {
-    route = null;
+    way = NONE;
     return say(ruling, by);
   }
 
@@ -186,7 +261,7 @@ public final class DeviceMachine {
       return end(Ruling.INTERFACE_DOWN, arriving);
     }
     Address source = packet.source();
-    if (program.owns(source)) {
+    if (program.isSourceOfOwn(packet, arriving)) {
       return end(Ruling.SOURCE_IS_OWN, arriving);
     }
     if (SpecialAddresses.NEVER_A_SOURCE.contains(source)) {
@@ -204,38 +279,89 @@ public final class DeviceMachine {
 
   // Step 1.
   private @Nullable Ruling stepState() {
-    met = tables.sessionOf(packet);
-    if (met != null) {
+    if (packet.inner != null) {
+      met = tables.sessionOfError(packet.inner, realm);
+      say(met != NONE ? Ruling.ERROR_KNOWN : Ruling.FLOW_IS_NEW, null);
+      return null;
+    }
+    if (met != NONE) {
       tables.saw(met, packet);
       say(Ruling.SESSION_KNOWN, null);
       return null;
     }
-    reached = tables.bindingAt(packet.destination(), packet.destinationPort, packet.protocol);
-    if (reached == null) {
+    if (packet.opensTcp()) {
+      met = tables.fulfil();
+      if (met != NONE) {
+        say(Ruling.CONNECTION_EXPECTED, null);
+        return null;
+      }
+    }
+    reached = tables.bindingAt(packet, realm);
+    if (reached == NONE) {
       say(Ruling.FLOW_IS_NEW, null);
       return null;
     }
-    if (!tables.admits(reached, packet)) {
-      return end(Ruling.BINDING_FILTERED, reached.rule);
+    return judgeByBinding(tables.ruleOf(reached));
+  }
+
+  /** The filter of a binding (RFC 4787 section 5). */
+  private @Nullable Ruling judgeByBinding(TranslationRule rule) {
+    int sender = (int) packet.sourceLow;
+    Interface outside = outsideOf(rule);
+    if (outside != null) {
+      turned = program.translations.outboundFor(packet, outside, false, clock.now());
+      if (turned != null) {
+        sender = tables.externalOf(packet, realm, externals(turned, outside));
+      }
     }
-    say(Ruling.BINDING_KNOWN, reached.rule);
+    if (!tables.admits(reached, sender, settings(rule).filtering())) {
+      remember(outside);
+      return end(Ruling.BINDING_FILTERED, rule);
+    }
+    say(turned == null ? Ruling.BINDING_KNOWN : Ruling.BINDING_KNOWN_INSIDE, rule);
     return null;
+  }
+
+  /** The external side of a rule that makes bindings; null where the packet comes from there. */
+  private @Nullable Interface outsideOf(TranslationRule rule) {
+    InterfaceTerm leaving =
+        rule instanceof SharedRule shared
+            ? shared.leaving()
+            : rule instanceof DynamicRule lent ? lent.leaving() : null;
+    return leaving == null || arriving == null || leaving.names(arriving)
+        ? null
+        : leaving.interfaces().get(0);
+  }
+
+  /**
+   * Remembers that an insider spoke to another one's external side, though that did not let it in:
+   * the packet went out and came back, so that the other one's packets will be let in.
+   */
+  private void remember(@Nullable Interface outside) {
+    if (turned == null || outside == null || !canOpen()) {
+      return;
+    }
+    int own = bind(turned, outside);
+    if (own >= 0) {
+      Packet left = packet.copy();
+      tables.leadFrom(own, left);
+      TranslationRule rule = turned.rule();
+      tables.record(left, program.realm(outside), null, rule, own, settings(rule));
+    }
   }
 
   // Step 2.
   private @Nullable Ruling stepDestination(Interface arriving) {
-    if (met != null) {
-      restoreDestination(met.session());
+    if (met != NONE) {
+      restoreDestination();
       return null;
     }
-    if (reached != null) {
-      packet.rewriteDestination(
-          reached.internal,
-          reached.isWholeAddress() ? packet.destinationPort : reached.internalPort);
-      say(Ruling.DESTINATION_RESTORED, reached.rule);
+    if (reached != NONE) {
+      tables.leadTo(reached, packet);
+      say(Ruling.DESTINATION_RESTORED, tables.ruleOf(reached));
       return null;
     }
-    if (packet.family == Family.IPV4) {
+    if (packet.family == Family.IPV4 && packet.inner == null) {
       translated = program.translations.inboundFor(packet, arriving, clock.now(), narrator);
     }
     if (translated != null && isUntouched()) {
@@ -261,20 +387,24 @@ public final class DeviceMachine {
     return translated != null && translated.rule() instanceof UntouchedRule;
   }
 
-  private void restoreDestination(Session session) {
-    Header target = asReply() ? session.arrived : session.left;
-    Address address = asReply() ? target.source() : target.destination();
-    int port = asReply() ? target.sourcePort() : target.destinationPort();
-    if (packet.destination().equals(address) && packet.destinationPort == port) {
+  /** The destination that packets of the session leave with; an error has no port. */
+  private void restoreDestination() {
+    tables.restoreDestination(met, packet);
+    if (packet.inner != null) {
+      packet.destinationPort = 0;
+      tables.restoreInner(met, packet.inner);
+    }
+    if (packet.destination().equals(sentTo) && packet.destinationPort == sentToPort) {
       say(Ruling.DESTINATION_KEPT, null);
       return;
     }
-    packet.rewriteDestination(address, port);
-    say(Ruling.DESTINATION_RESTORED, asReply() ? session.sourceRule : session.destinationRule);
+    say(
+        Ruling.DESTINATION_RESTORED,
+        asReply() ? tables.sourceRule(met) : tables.destinationRule(met));
   }
 
   private boolean asReply() {
-    return met != null && met.asReply();
+    return met != NONE && (met & 1) != 0;
   }
 
   // Step 3.
@@ -287,8 +417,11 @@ public final class DeviceMachine {
     if (end != null) {
       return end;
     }
-    if (met != null) {
+    if (met != NONE) {
       return say(Ruling.DEVICE_RECEIVES, null);
+    }
+    if (packet.inner != null) {
+      return end(Ruling.ERROR_UNMATCHED, null);
     }
     DeviceProgram.Own closed = null;
     for (DeviceProgram.Own own : program.services) {
@@ -318,7 +451,9 @@ public final class DeviceMachine {
       packet.ttl--;
     }
     Address to = packet.destination();
-    RouteTable.Entry entry = program.routes.to(to);
+    InterfaceTerm fixed = wayFixedByRule();
+    RouteTable.Entry entry =
+        fixed == null ? program.routes.to(to) : program.routes.to(to, fixed.interfaces().get(0));
     if (entry == null) {
       RouteTable.Entry down = program.routes.downTo(to);
       return down == null ? end(Ruling.NO_ROUTE, null) : end(Ruling.ROUTE_DOWN, down.leaving());
@@ -326,9 +461,18 @@ public final class DeviceMachine {
     if (entry.leaving() == null) {
       return end(Ruling.ROUTE_DISCARDS, entry.by());
     }
-    route = entry;
+    way = entry.number();
     say(Ruling.ROUTED, entry.by());
     return null;
+  }
+
+  /** The way out that a rule names, whatever the routes say; null where they decide. */
+  private @Nullable InterfaceTerm wayFixedByRule() {
+    TranslationRule rule =
+        translated != null
+            ? translated.rule()
+            : met != NONE && !asReply() ? tables.destinationRule(met) : null;
+    return rule instanceof InwardRule inward ? inward.leaving() : null;
   }
 
   // Step 5.
@@ -358,7 +502,7 @@ public final class DeviceMachine {
 
   /** Asks the lists that guard the way, or the stance where none does. */
   private @Nullable Ruling judgeByLists(@Nullable Interface leaving) {
-    boolean settled = met != null || (translated != null && translated.admission() != null);
+    boolean settled = met != NONE || (translated != null && translated.admission() != null);
     boolean guarded = false;
     for (DeviceProgram.Guarded guard : program.lists) {
       if (!guard.guards(arriving, leaving) || (arriving == null && !guard.namesSelf())) {
@@ -451,31 +595,45 @@ public final class DeviceMachine {
       return packet;
     }
     Packet seen = packet.copy();
-    if (asReply() && met != null) {
-      Header request = met.session().arrived;
-      seen.rewriteSource(request.destination(), request.destinationPort());
+    if (asReply()) {
+      tables.restoreSource(met, seen);
     } else if (arriving != null) {
-      seen.rewriteDestination(arrived.destination(), arrived.destinationPort());
+      seen.rewriteDestination(sentTo, sentToPort);
     }
     return seen;
   }
 
   // Step 6.
   private @Nullable Ruling stepSource() {
-    if (met != null) {
-      restoreSource(met.session());
+    if (met != NONE) {
+      restoreSource();
       return null;
     }
     Translations.Outbound rule = outbound();
     boolean remembered =
-        stateful || rule != null || translated != null || reached != null || arriving == null;
-    if (remembered && packet.protocol == Protocol.TCP && !packet.opensTcp()) {
+        stateful || rule != null || translated != null || reached != NONE || arriving == null;
+    if (packet.inner != null) {
+      stateful = false;
+      if (remembered && arriving != null) {
+        return end(Ruling.ERROR_UNMATCHED, null);
+      }
+      say(Ruling.SOURCE_KEPT, null);
+      return null;
+    }
+    if (remembered && !canOpen()) {
       // Said before a port is taken: state is made only for a packet that leaves.
       return end(Ruling.NOT_AN_OPENING, null);
     }
     stateful = remembered;
     if (translated != null && hairpin() == Hairpin.Source.DEVICE) {
-      return share(translated.rule(), null);
+      return share(translated.rule(), ownOf(leaving()));
+    }
+    if (translated != null
+        && !hairpinned
+        && translated.rule() instanceof DestinationRule both
+        && both.sources() != null) {
+      Pool pool = both.sources().pool();
+      return share(both, pool == null ? ownOf(leaving()) : pool.addresses());
     }
     if (rule == null) {
       say(Ruling.SOURCE_KEPT, null);
@@ -487,19 +645,22 @@ public final class DeviceMachine {
           StaticRule.moved(packet.source(), fixed.internalBlock(), rule.external()), port);
       return sourceTranslated(fixed);
     }
-    if (rule.rule() instanceof DynamicRule lent && rule.pool() != null) {
-      binding = tables.borrow(lent, packet, rule.pool());
-      if (binding == null) {
-        return end(Ruling.POOL_USED_UP, lent);
-      }
-      packet.rewriteSource(binding.external, packet.sourcePort);
-      return sourceTranslated(lent);
-    }
-    return share(rule.rule(), rule.pool());
+    Interface side = sourceSide();
+    return side == null ? end(Ruling.NO_ROUTE, null) : bound(rule.rule(), bind(rule, side));
+  }
+
+  /** Whether the packet may open a session: TCP by a SYN only, unless the device takes it so. */
+  private boolean canOpen() {
+    return packet.protocol != Protocol.TCP
+        || packet.opensTcp()
+        || program.device.state().midStream();
   }
 
   /** The rule for the source; null where the packet keeps it or has the device's own address. */
   private Translations.@Nullable Outbound outbound() {
+    if (turned != null) {
+      return turned;
+    }
     boolean asked = hairpin() == null || hairpin() == Hairpin.Source.EXTERNAL;
     return isUntouched() || !asked
         ? null
@@ -518,30 +679,66 @@ public final class DeviceMachine {
    * a hairpinned packet that is to look as it would outside.
    */
   private @Nullable Interface sourceSide() {
+    if (turned != null) {
+      return outsideOf(tables.ruleOf(reached));
+    }
     return hairpin() == Hairpin.Source.EXTERNAL && translated != null && translated.facing() != null
         ? translated.facing().interfaces().get(0)
         : leaving();
   }
 
-  private @Nullable Ruling share(TranslationRule rule, @Nullable AddressSet pool) {
-    if (!Protocol.hasPorts(packet.protocol) && !Icmp.isEchoRequest(packet.icmpType)) {
-      return end(Ruling.CANNOT_SHARE, rule);
+  private AddressSet ownOf(@Nullable Interface side) {
+    return side == null ? AddressSet.NONE : program.ownOf(side);
+  }
+
+  /** The addresses that a rule for the source can give. */
+  private AddressSet externals(Translations.Outbound rule, Interface side) {
+    return rule.pool() == null ? program.ownOf(side) : rule.pool();
+  }
+
+  /** How state is kept for a rule. */
+  private StateSettings settings(@Nullable TranslationRule rule) {
+    StateSettings own = rule == null ? null : rule.state();
+    return own != null ? own : program.device.state();
+  }
+
+  /** The binding by a rule for the source; a negative number, or {@link #UNSHAREABLE}, for none. */
+  private int bind(Translations.Outbound rule, Interface side) {
+    TranslationRule by = rule.rule();
+    if (by instanceof DynamicRule) {
+      return tables.borrow(by, packet, realm, program.realm(side), externals(rule, side));
     }
-    AddressSet externals = pool;
-    if (externals == null) {
-      Interface side = sourceSide();
-      Address own = side == null ? null : side.address(Family.IPV4);
-      externals = own == null ? AddressSet.NONE : AddressSet.of(own);
-    }
-    if (tables.isAtItsLimit(packet, externals)) {
-      return end(Ruling.PORT_LIMIT_REACHED, rule);
-    }
-    binding = tables.share(program, rule, packet, externals);
-    if (binding == null) {
-      return end(Ruling.PORTS_USED_UP, rule);
-    }
-    packet.rewriteSource(binding.external, binding.externalPort);
-    return sourceTranslated(rule);
+    return shareable()
+        ? tables.share(by, packet, realm, program.realm(side), externals(rule, side), settings(by))
+        : UNSHAREABLE;
+  }
+
+  private boolean shareable() {
+    return Protocol.hasPorts(packet.protocol) || Icmp.isEchoRequest(packet.icmpType);
+  }
+
+  private @Nullable Ruling share(TranslationRule rule, AddressSet externals) {
+    int to = program.realm(leaving());
+    return bound(
+        rule,
+        shareable()
+            ? tables.share(rule, packet, realm, to, externals, settings(rule))
+            : UNSHAREABLE);
+  }
+
+  /** Goes on with a binding, or ends the packet for lack of one. */
+  private @Nullable Ruling bound(TranslationRule rule, int made) {
+    return switch (made) {
+      case UNSHAREABLE -> end(Ruling.CANNOT_SHARE, rule);
+      case DeviceTables.AT_ITS_LIMIT -> end(Ruling.PORT_LIMIT_REACHED, rule);
+      case NONE ->
+          end(rule instanceof DynamicRule ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
+      default -> {
+        binding = made;
+        tables.leadFrom(made, packet);
+        yield sourceTranslated(rule);
+      }
+    };
   }
 
   private @Nullable Ruling sourceTranslated(TranslationRule rule) {
@@ -550,21 +747,46 @@ public final class DeviceMachine {
     return null;
   }
 
-  private void restoreSource(Session session) {
-    Header target = asReply() ? session.arrived : session.left;
-    Address address = asReply() ? target.destination() : target.source();
-    int port = asReply() ? target.destinationPort() : target.sourcePort();
-    if (packet.source().equals(address) && packet.sourcePort == port) {
+  /** The source that packets of the session leave with. */
+  private void restoreSource() {
+    Address before = packet.source();
+    int port = packet.sourcePort;
+    if (packet.inner == null) {
+      tables.restoreSource(met, packet);
+    } else if (tables.changesSource(met)) {
+      hideSender();
+    }
+    if (packet.source().equals(before) && packet.sourcePort == port) {
       say(Ruling.SOURCE_KEPT, null);
+    } else {
+      say(Ruling.SOURCE_RESTORED, asReply() ? tables.destinationRule(met) : tables.sourceRule(met));
+    }
+  }
+
+  /**
+   * Gives an error a source that the other side knows: that of the session if it comes from the far
+   * end itself, else, from a router on the way, the device's own address (RFC 5508 REQ-5).
+   */
+  private void hideSender() {
+    if (packet.source().equals(tables.arrivingSource(met))) {
+      tables.restoreSource(met, packet);
+      packet.sourcePort = 0;
       return;
     }
-    packet.rewriteSource(address, port);
-    say(Ruling.SOURCE_RESTORED, asReply() ? session.destinationRule : session.sourceRule);
+    Interface side = leaving();
+    Address own = side == null ? null : side.address(packet.family);
+    if (own != null) {
+      packet.rewriteSource(own, 0);
+    }
   }
 
   // Step 7.
   private Ruling stepSession() {
-    if (met != null) {
+    if (met != NONE) {
+      noteWay(met);
+      if (packet.payload != null && tables.isFor(met, FileTransferGateway.CONTROL_PORT)) {
+        passText(packet.payload);
+      }
       return Ruling.SESSION_KNOWN;
     }
     if (!stateful) {
@@ -574,20 +796,88 @@ public final class DeviceMachine {
     return say(Ruling.SESSION_RECORDED, null);
   }
 
+  /** Remembers the way that a packet of a session went, for those that come after it. */
+  private void noteWay(int reference) {
+    if (packet.family != Family.IPV4
+        || packet.inner != null
+        || arriving == null
+        || way == NONE
+        || program.hasStatelessLists) {
+      return;
+    }
+    if (way < MOST_WAYS && arrivingNumber < MOST_WAYS) {
+      tables.noteWay(reference, (arrivingNumber + 1) << 16 | (way + 1));
+    }
+  }
+
   private void recordSession() {
     TranslationRule destinationRule =
         translated != null && !isUntouched()
             ? translated.rule()
-            : reached != null ? reached.rule : null;
-    tables.record(
-        arrived, packet.header(), destinationRule, sourceRule, binding != null ? binding : reached);
+            : reached != NONE ? tables.ruleOf(reached) : null;
+    TranslationRule settingRule =
+        sourceRule != null ? sourceRule : reached != NONE ? destinationRule : null;
+    int recorded =
+        tables.record(
+            packet,
+            forDevice ? realm : program.realm(leaving()),
+            destinationRule,
+            sourceRule,
+            binding != NONE ? binding : reached,
+            settings(settingRule));
+    if (binding != NONE && reached != NONE) {
+      tables.useSecond(recorded, reached);
+    }
+    if (packet.protocol == Protocol.TCP && !packet.opensTcp()) {
+      tables.takeForEstablished(recorded);
+    }
+    noteWay(recorded);
+  }
+
+  /**
+   * The application level gateway for file transfer: text that announces an endpoint of its sender
+   * names the one by which the other side reaches it, and the data connection is expected.
+   */
+  private void passText(String text) {
+    StateSettings settings = program.device.state();
+    FileTransferGateway.Announced announced =
+        settings.fileTransfer() ? FileTransferGateway.read(text) : null;
+    Address sender = tables.arrivingSource(met);
+    if (announced == null
+        || (announced.address() != null && !announced.address().equals(sender.toString()))) {
+      return; // nothing, or an endpoint of somebody else: nobody is let in for that
+    }
+    Address seenAs = tables.leavingSource(met);
+    int port = announced.port();
+    int made = NONE;
+    if (!seenAs.equals(sender)) {
+      TranslationRule rule = asReply() ? tables.destinationRule(met) : tables.sourceRule(met);
+      boolean wholeAddress =
+          rule == null
+              || rule instanceof DynamicRule
+              || (rule instanceof InwardRule inward
+                  && inward instanceof StaticRule
+                  && inward.services().isEmpty());
+      if (rule != null && !wholeAddress) {
+        made = tables.bindAnnounced(met, rule, port, settings(rule));
+        if (made < 0) {
+          return; // no port is left for it
+        }
+        port = tables.externalPort(made);
+      }
+    }
+    tables.expect(met, announced.port(), port, made, settings);
+    packet.payload = FileTransferGateway.rewritten(text, seenAs, port);
+    if (!packet.payload.equals(text)) {
+      say(Ruling.TEXT_TRANSLATED, null);
+    }
   }
 
   // What there is.
 
   /** The table of bindings: the permanent ones in the order of their rules, then the temporary. */
   public List<BindingRow> bindings() {
-    List<BindingRow> rows = new ArrayList<>(program.translations.permanentRows());
+    List<BindingRow> rows = new ArrayList<>(program.translations.permanentRows(tables));
     rows.addAll(tables.bindingRows());
     return rows;
   }
@@ -605,6 +895,32 @@ public final class DeviceMachine {
   /** How many temporary bindings there are. */
   public int bindingCount() {
     return tables.bindingCount();
+  }
+
+  /** How many sessions have ended because their time was up. */
+  public long sessionsAged() {
+    return tables.sessionsAged();
+  }
+
+  /** How many temporary bindings have ended with them. */
+  public long bindingsAged() {
+    return tables.bindingsAged();
+  }
+
+  /**
+   * How much is given out of what the dynamic and shared rules have, in the order of the rules: for
+   * a shared rule a line for each of TCP, UDP and ICMP.
+   */
+  public List<PoolFill> fills() {
+    List<PoolFill> fills = new ArrayList<>();
+    for (Translations.Outbound rule : program.translations.outbound) {
+      boolean lends = rule.rule() instanceof DynamicRule;
+      if (lends || rule.rule() instanceof SharedRule) {
+        Interface side = rule.leaving().interfaces().get(0);
+        fills.addAll(tables.fills(rule.rule(), externals(rule, side), lends));
+      }
+    }
+    return fills;
   }
 
   /** Forgets every session and every temporary binding. */

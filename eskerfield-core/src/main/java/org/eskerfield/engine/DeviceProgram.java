@@ -1,6 +1,7 @@
 package org.eskerfield.engine;
 
 import java.util.ArrayList;
+import java.util.BitSet;
 import java.util.List;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -11,7 +12,8 @@ import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
@@ -48,11 +50,21 @@ public final class DeviceProgram {
   final List<Guarded> lists = new ArrayList<>();
   final List<Own> services = new ArrayList<>();
   final boolean keepsState;
+  final boolean hasStatelessLists;
+  private final List<String> realms = new ArrayList<>();
+  private final AddressSet[] ownByInterface;
   private final AddressSet own;
   private final AddressSet unforwarded;
 
   private DeviceProgram(Site site, Device device) {
     this.device = device;
+    this.realms.add(""); // the common one
+    for (Interface each : device.interfaces()) {
+      String realm = each.network().realm();
+      if (realm != null && !realms.contains(realm)) {
+        realms.add(realm);
+      }
+    }
     this.routes = new RouteTable(device);
     List<Address> ownAddresses = new ArrayList<>();
     List<Address> broadcasts = new ArrayList<>();
@@ -89,6 +101,16 @@ public final class DeviceProgram {
           new Match(site, service.from(), List.of(), List.of(service.service()), null, null);
       services.add(new Own(service, match));
     }
+    this.ownByInterface = new AddressSet[device.interfaces().size()];
+    for (int i = 0; i < ownByInterface.length; i++) {
+      Address address = device.interfaces().get(i).address(Family.IPV4);
+      ownByInterface[i] = address == null ? AddressSet.NONE : AddressSet.of(address);
+    }
+    boolean stateless = false;
+    for (Guarded guard : lists) {
+      stateless |= guard.list().stateless();
+    }
+    this.hasStatelessLists = stateless;
     this.keepsState = !device.stance().acceptsEverything();
   }
 
@@ -114,9 +136,43 @@ public final class DeviceProgram {
     return leaving == null ? null : leaving.address(to.family());
   }
 
+  /** The number of an interface of the device, from 0 on. */
+  int number(Interface own) {
+    for (int i = 0; i < device.interfaces().size(); i++) {
+      if (device.interfaces().get(i).name().equals(own.name())) {
+        return i;
+      }
+    }
+    throw new IllegalArgumentException(own.name() + " is no interface of " + device.name());
+  }
+
+  /** The number of the address space on an interface, 0 to 15; 0 is the common one. */
+  int realm(@Nullable Interface own) {
+    String realm = own == null ? null : own.network().realm();
+    return realm == null ? 0 : realms.indexOf(realm);
+  }
+
+  /** The IPv4 address of an interface, as a set; empty if it has none. */
+  AddressSet ownOf(Interface own) {
+    return ownByInterface[number(own)];
+  }
+
   /** Whether the address is one of the device's interfaces. */
   boolean owns(Address address) {
     return own.contains(address);
+  }
+
+  /** Whether a packet that arrives from a realm bears the device's own address as its source. */
+  boolean isSourceOfOwn(Packet packet, Interface arriving) {
+    if (!own.contains(packet.family, packet.sourceHigh, packet.sourceLow)) {
+      return false;
+    }
+    for (Interface each : device.interfaces()) { // another realm may use the same address
+      if (realm(each) == realm(arriving) && each.addresses().contains(packet.source())) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** Whether enabled translation rules of the device use the address as an external one. */
@@ -135,24 +191,21 @@ public final class DeviceProgram {
   }
 
   /**
-   * Whether a rule or an own service holds this port of an own address, so that none may share it.
-   * A rule for every port at once takes what is left over and so holds none by itself.
+   * The ports of an external address that rules and own services have for themselves, so that none
+   * may share them. A rule for every port at once takes what is left over and so has none by
+   * itself.
    */
-  boolean holdsPort(Address address, int protocol, int port) {
+  BitSet claimedPorts(Address address, int protocol) {
+    BitSet ports = new BitSet();
     if (!Protocol.hasPorts(protocol)) {
-      return false;
+      return ports;
     }
-    if (translations.holdsPort(address, protocol, port)) {
-      return true;
-    }
-    if (!owns(address)) {
-      return false;
-    }
-    for (Own own : services) {
-      if (own.service().service().service().covers(protocol, port, Icmp.NO_TYPE)) {
-        return true;
+    translations.claimPorts(address, protocol, ports);
+    if (owns(address)) {
+      for (Own each : services) {
+        Translations.claim(each.service().service(), protocol, ports);
       }
     }
-    return false;
+    return ports;
   }
 }

@@ -26,10 +26,16 @@ final class RouteTable {
    * @param leaving the interface; null where packets are thrown away
    * @param via the next hop; null where the destination itself is on the network
    * @param preference lower is better; 0 for connected networks
+   * @param number its number among the ways that can be taken, from 0 on
    * @param by the route, or the interface of a connected network
    */
   record Entry(
-      Prefix to, @Nullable Interface leaving, @Nullable Address via, int preference, Placed by)
+      Prefix to,
+      @Nullable Interface leaving,
+      @Nullable Address via,
+      int preference,
+      Placed by,
+      int number)
       implements Comparable<Entry> {
     /** The one that is preferred comes first; equals keep the order of the file. */
     @Override
@@ -47,22 +53,46 @@ final class RouteTable {
     for (Interface own : device.interfaces()) {
       for (Prefix prefix : own.network().prefixes()) {
         if (own.address(prefix.first().family()) != null) {
-          all.add(new Entry(prefix, own, null, 0, own));
+          all.add(new Entry(prefix, own, null, 0, own, -1));
         }
       }
     }
     for (Route route : device.routes()) {
-      all.add(new Entry(route.to(), route.leaving(), route.via(), route.preference(), route));
+      all.add(new Entry(route.to(), route.leaving(), route.via(), route.preference(), route, -1));
     }
     Collections.sort(all);
     for (Entry entry : all) {
-      (entry.leaving() == null || entry.leaving().isUp() ? up : down).add(entry);
+      List<Entry> list = entry.leaving() == null || entry.leaving().isUp() ? up : down;
+      list.add(
+          new Entry(
+              entry.to(),
+              entry.leaving(),
+              entry.via(),
+              entry.preference(),
+              entry.by(),
+              list.size()));
     }
   }
 
   /** The way to an address; null if none leads there. */
   @Nullable Entry to(Address address) {
     return firstHolding(up, address);
+  }
+
+  /** The way to an address by an interface; null if none leads there. */
+  @Nullable Entry to(Address address, Interface by) {
+    for (Entry entry : up) {
+      Interface leaving = entry.leaving();
+      if (leaving != null && leaving.name().equals(by.name()) && entry.to().contains(address)) {
+        return entry;
+      }
+    }
+    return null;
+  }
+
+  /** The way with a number. */
+  Entry way(int number) {
+    return up.get(number);
   }
 
   /** The way that would lead to an address if its interface were up; null if there is none. */

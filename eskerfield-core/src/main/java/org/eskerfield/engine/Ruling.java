@@ -37,6 +37,12 @@ public enum Ruling {
   BINDING_KNOWN(Step.STATE, null),
   /** The packet goes to the external endpoint of a binding whose user never spoke to its sender. */
   BINDING_FILTERED(Step.STATE, Outcome.DROPPED),
+  /** An insider reached such a binding, or may reach it later, by his own external side. */
+  BINDING_KNOWN_INSIDE(Step.STATE, null),
+  /** The packet is an error about a packet of a session. */
+  ERROR_KNOWN(Step.STATE, null),
+  /** The packet opens a connection that another one announced. */
+  CONNECTION_EXPECTED(Step.STATE, null),
   /** Nothing is known of the packet. */
   FLOW_IS_NEW(Step.STATE, null),
 
@@ -119,6 +125,10 @@ public enum Ruling {
   SESSION_RECORDED(Step.SESSION, null),
   /** The device forwards without remembering. */
   SESSION_NOT_NEEDED(Step.SESSION, null),
+  /** The error is about a packet of no known session. */
+  ERROR_UNMATCHED(Step.SESSION, Outcome.DROPPED),
+  /** The text of the packet names another endpoint now. */
+  TEXT_TRANSLATED(Step.SESSION, null),
   /** A TCP segment of no known session that does not open a connection. */
   NOT_AN_OPENING(Step.SESSION, Outcome.DROPPED),
 
@@ -139,6 +149,8 @@ public enum Ruling {
   HOST_REFUSES(Step.RECEIVE, Outcome.REFUSED),
   /** The host does not answer pings. */
   HOST_SILENT(Step.RECEIVE, Outcome.UNANSWERED),
+  /** The sender is told what became of its packet. */
+  NOTICE_RECEIVED(Step.RECEIVE, null),
   /** The reply is what the sender waits for. */
   REPLY_ACCEPTED(Step.RECEIVE, null),
   /** The reply comes from an address or port that the sender did not speak to. */

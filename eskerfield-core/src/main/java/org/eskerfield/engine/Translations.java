@@ -2,6 +2,7 @@ package org.eskerfield.engine;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.BitSet;
 import java.util.List;
 import java.util.Set;
 import org.eskerfield.model.AddressTerm;
@@ -176,6 +177,11 @@ final class Translations {
               inward.facing(),
               inward.hairpin(),
               admission(inward.admit())));
+      if (inward instanceof DestinationRule both
+          && both.sources() != null
+          && both.sources().pool() != null) {
+        return both.sources().pool().addresses();
+      }
       if (inward instanceof StaticRule) {
         AddressTerm inside =
             new AddressTerm(
@@ -275,40 +281,48 @@ final class Translations {
     return null;
   }
 
-  /** Whether a rule uses this port of an external address by itself, so that none may share it. */
-  boolean holdsPort(Address address, int protocol, int port) {
+  /** Adds the ports of an external address that rules use by themselves. */
+  void claimPorts(Address address, int protocol, BitSet ports) {
     for (Inbound entry : inbound) {
-      List<ServiceTerm> services =
-          entry.rule() instanceof InwardRule inward ? inward.services() : List.of();
-      if (entry.isFor(address)
-          && !services.isEmpty()
-          && ServiceTerm.anyCovers(services, protocol, port, Icmp.NO_TYPE)) {
-        return true;
+      if (entry.isFor(address) && entry.rule() instanceof InwardRule inward) {
+        for (ServiceTerm term : inward.services()) {
+          claim(term, protocol, ports);
+        }
       }
     }
-    return false;
   }
 
-  /** The bindings that stand in the policy. */
-  List<BindingRow> permanentRows() {
+  /** Adds the ports of a service. */
+  static void claim(ServiceTerm term, int protocol, BitSet ports) {
+    for (ServicePart part : term.service().parts()) {
+      if (part.protocol() == protocol || part.protocol() == ServicePart.ANY_PROTOCOL) {
+        part.ports().addTo(ports);
+      }
+    }
+  }
+
+  /** The bindings that stand in the policy, with the remote ends that use them now. */
+  List<BindingRow> permanentRows(DeviceTables tables) {
     List<BindingRow> rows = new ArrayList<>();
     for (Inbound entry : inbound) {
       if (!(entry.rule() instanceof InwardRule rule) || entry.external() == null) {
         continue;
       }
       if (rule.services().isEmpty()) {
-        rows.add(permanent(rule, entry.external(), ServicePart.all(ServicePart.ANY_PROTOCOL)));
+        ServicePart everything = ServicePart.all(ServicePart.ANY_PROTOCOL);
+        rows.add(permanent(rule, entry.external(), everything, tables));
       }
       for (ServiceTerm term : rule.services()) {
         for (ServicePart part : term.service().parts()) {
-          rows.add(permanent(rule, entry.external(), part));
+          rows.add(permanent(rule, entry.external(), part, tables));
         }
       }
     }
     return rows;
   }
 
-  private static BindingRow permanent(InwardRule rule, Prefix external, ServicePart part) {
+  private static BindingRow permanent(
+      InwardRule rule, Prefix external, ServicePart part, DeviceTables tables) {
     PortSet changed = rule.internalPorts();
     return new BindingRow(
         rule,
@@ -317,7 +331,7 @@ final class Translations {
         changed == null ? part.ports() : changed,
         external,
         part.ports(),
-        0,
+        tables.remotesOf(rule, external, part),
         null,
         null);
   }

@@ -6,6 +6,8 @@ import java.time.LocalDate;
 import java.time.LocalDateTime;
 import java.time.ZoneId;
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
 
 /** The time of a run, in the time zone of the site. It moves only when told to, and never back. */
 public final class VirtualClock {
@@ -18,6 +20,7 @@ public final class VirtualClock {
 
   private ZonedDateTime now;
   private long elapsed;
+  private final List<Runnable> followers = new ArrayList<>();
 
   /** A clock that shows this moment. */
   public VirtualClock(ZonedDateTime now) {
@@ -39,6 +42,11 @@ public final class VirtualClock {
     return elapsed;
   }
 
+  /** Asks for a call whenever time has passed. */
+  void whenItMoves(Runnable follower) {
+    followers.add(follower);
+  }
+
   /**
    * Lets time pass, to the millisecond.
    *
@@ -50,5 +58,6 @@ public final class VirtualClock {
     }
     now = now.plus(time);
     elapsed += time.toMillis();
+    followers.forEach(Runnable::run);
   }
 }

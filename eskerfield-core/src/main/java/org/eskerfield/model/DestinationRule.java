@@ -6,10 +6,13 @@ import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Packets to an external address, and usually port, go to a host instead.
+ * Packets to an external address, and usually port, go to a host instead. Their source may be
+ * rewritten, too ("twice NAT", RFC 2663 section 4.3), as where a partner's addresses overlap ours.
  *
  * @param name the name
  * @param facing where the packets arrive
+ * @param leaving by which interface packets go on; null where the routes decide
+ * @param sources what their sources share instead; null where they stay as they are
  * @param from whose packets; empty for everybody's
  * @param external the external address
  * @param services the external ports; empty for every port and protocol
@@ -26,6 +29,8 @@ import org.jspecify.annotations.Nullable;
 public record DestinationRule(
     String name,
     InterfaceTerm facing,
+    @Nullable InterfaceTerm leaving,
+    @Nullable Sources sources,
     List<AddressTerm> from,
     External external,
     List<ServiceTerm> services,
@@ -38,6 +43,14 @@ public record DestinationRule(
     @Nullable String note,
     Place place)
     implements InwardRule {
+  /**
+   * What takes the place of the sources, told apart by port.
+   *
+   * @param pool the addresses; null for the device's own where the packets leave
+   * @param place where it stands
+   */
+  public record Sources(@Nullable Pool pool, Place place) implements Placed {}
+
   /** Copies the lists. */
   public DestinationRule {
     from = List.copyOf(from);

@@ -10,6 +10,9 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
   /** The interfaces on the external side. */
   InterfaceTerm facing();
 
+  /** By which interface packets go on whatever the routes say; null where those decide. */
+  @Nullable InterfaceTerm leaving();
+
   /** Whose packets; empty for everybody's. */
   List<AddressTerm> from();
 

@@ -11,6 +11,7 @@ import org.jspecify.annotations.Nullable;
  * @param name the name
  * @param prefixes at least one, of either family
  * @param zone the zone; {@link Site#INTERNET} for a link to the carrier
+ * @param realm the address space (RFC 2663 section 2.1); null for the common one
  * @param carrier the addresses of the carrier's router on this network; empty where there is none
  * @param routed blocks beyond this network that the carrier sends to an address on it; often empty
  * @param note the engineer's remark, or null
@@ -20,6 +21,7 @@ public record Network(
     String name,
     List<Prefix> prefixes,
     String zone,
+    @Nullable String realm,
     List<Address> carrier,
     List<Routed> routed,
     @Nullable String note,

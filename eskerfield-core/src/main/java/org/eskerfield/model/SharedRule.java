@@ -12,6 +12,7 @@ import org.jspecify.annotations.Nullable;
  * @param to the destinations; empty for every one
  * @param leaving where the packets leave
  * @param pool the external addresses; null for the own address of the leaving interface
+ * @param state how state is kept for it; null for the way of the device
  * @param disabled whether the rule does not act
  * @param note the engineer's remark, or null
  * @param place where it stands
@@ -22,6 +23,7 @@ public record SharedRule(
     List<AddressTerm> to,
     InterfaceTerm leaving,
     @Nullable Pool pool,
+    @Nullable StateSettings state,
     boolean disabled,
     @Nullable String note,
     Place place)

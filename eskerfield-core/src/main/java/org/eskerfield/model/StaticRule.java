@@ -12,6 +12,7 @@ import org.jspecify.annotations.Nullable;
  *
  * @param name the name
  * @param facing the interfaces on the external side
+ * @param leaving by which interface packets go on inside; null where the routes decide
  * @param external the external address or block
  * @param services the external ports; empty for every port and protocol
  * @param internal the host or block inside, as written
@@ -26,6 +27,7 @@ import org.jspecify.annotations.Nullable;
 public record StaticRule(
     String name,
     InterfaceTerm facing,
+    @Nullable InterfaceTerm leaving,
     External external,
     List<ServiceTerm> services,
     AddressTerm internal,

@@ -1,5 +1,7 @@
 package org.eskerfield.packet;
 
+import org.jspecify.annotations.Nullable;
+
 /**
  * The header of a packet at one moment, as a trace shows it.
  *
@@ -12,6 +14,7 @@ package org.eskerfield.packet;
  * @param icmpType ICMP type; {@link Icmp#NO_TYPE} for other protocols
  * @param tcpFlags TCP flags as in {@link Packet}; 0 for other protocols
  * @param ttl time to live or hop limit
+ * @param inner in an ICMP error the header of the packet that it is about, else null
  */
 public record Header(
     Address source,
@@ -21,7 +24,8 @@ public record Header(
     int protocol,
     int icmpType,
     int tcpFlags,
-    int ttl) {
+    int ttl,
+    @Nullable Header inner) {
 
   /** The source as people write it: {@code 192.0.2.1:443}, without a port where there is none. */
   public String sourceText() {
@@ -53,6 +57,9 @@ public record Header(
       text.append(" echo request id ").append(sourcePort);
     } else if (Icmp.isEchoReply(icmpType)) {
       text.append(" echo reply id ").append(destinationPort);
+    } else if (inner != null) {
+      text.append(' ').append(Icmp.errorName(protocol, icmpType));
+      text.append(" about ").append(inner);
     }
     return text.toString();
   }

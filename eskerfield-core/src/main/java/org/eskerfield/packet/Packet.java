@@ -1,5 +1,7 @@
 package org.eskerfield.packet;
 
+import org.jspecify.annotations.Nullable;
+
 /**
  * The header of one packet on its way, open to rewriting.
  *
@@ -57,6 +59,12 @@ public final class Packet {
   /** TCP flags, or 0. */
   public final int tcpFlags;
 
+  /** In an ICMP error the packet that it is about (RFC 5508 section 3.2), else null. */
+  public @Nullable Packet inner;
+
+  /** A line of text that the packet carries, such as a command of RFC 959; null for none. */
+  public @Nullable String payload;
+
   /** Time to live (IPv4) or hop limit (IPv6), 0 to 255. */
   public int ttl = INITIAL_TTL;
 
@@ -91,7 +99,23 @@ public final class Packet {
         new Packet(
             source(), sourcePort, destination(), destinationPort, protocol, icmpType, tcpFlags);
     copy.ttl = ttl;
+    copy.inner = inner == null ? null : inner.copy();
+    copy.payload = payload;
     return copy;
+  }
+
+  /**
+   * An ICMP error about a packet.
+   *
+   * @param from who sends it, of the family of the packet
+   * @param about the packet, as the sender of the error got it; copied
+   * @param icmpType the type of the family's ICMP, such as {@link Icmp#UNREACHABLE}
+   */
+  public static Packet error(Address from, Packet about, int icmpType) {
+    int protocol = about.family == Family.IPV4 ? Protocol.ICMP : Protocol.ICMPV6;
+    Packet error = new Packet(from, 0, about.source(), 0, protocol, icmpType, 0);
+    error.inner = about.copy();
+    return error;
   }
 
   /** The source address as an object. */
@@ -126,6 +150,14 @@ public final class Packet {
   /** The header as it is now, unchanging. */
   public Header header() {
     return new Header(
-        source(), sourcePort, destination(), destinationPort, protocol, icmpType, tcpFlags, ttl);
+        source(),
+        sourcePort,
+        destination(),
+        destinationPort,
+        protocol,
+        icmpType,
+        tcpFlags,
+        ttl,
+        inner == null ? null : inner.header());
   }
 }

@@ -58,6 +58,13 @@ public final class PortSet {
     return new PortSet(ends);
   }
 
+  /** Adds the ports to a set of bits. */
+  public void addTo(BitSet bits) {
+    for (int i = 0; i < ends.length; i += 2) {
+      bits.set(ends[i], ends[i + 1] + 1);
+    }
+  }
+
   /** Whether the set holds the port. */
   public boolean contains(int port) {
     int from = 0;

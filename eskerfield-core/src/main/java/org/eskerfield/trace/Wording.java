@@ -77,6 +77,13 @@ final class Wording {
               + " is a broadcast, network or multicast address, which no router forwards";
       case SESSION_KNOWN -> "knows its session";
       case BINDING_KNOWN -> "knows the binding of " + to + ", made by " + label;
+      case BINDING_KNOWN_INSIDE ->
+          "knows the binding of " + to + ", made by " + label + ", which insiders may use as well";
+      case ERROR_KNOWN -> "knows the session of the packet that the error is about";
+      case CONNECTION_EXPECTED -> "knows it: the data connection that was announced";
+      case ERROR_UNMATCHED -> "drops it: an error about a packet of no session that it knows";
+      case TEXT_TRANSLATED ->
+          "names the endpoint in the text as the other side knows it (gateway for file transfer)";
       case BINDING_FILTERED ->
           "drops it: " + to + " is in use by " + label + ", but not to speak with " + who(source);
       case FLOW_IS_NEW -> "knows no session for it: a new flow";

@@ -119,8 +119,8 @@ class DeviceMachineTest {
   @CsvSource({
     // Preserved where it is free; else the next one of its range, round the end of it.
     "5000,  5000",
-    "1502,  1503", // the destination rule has it
-    "443,   444", // the device's own service has it
+    "1502,  1504", // the destination rule has it; even stays even
+    "443,   445", // the device's own service has it
     "65535, 65535",
     "1023,  1023",
   })
@@ -137,18 +137,25 @@ class DeviceMachineTest {
 
   @Test
   void whenEveryPortIsTakenTheNextSenderGetsNothingAndNobodyLosesHis() {
-    int given = 0;
-    for (int port = 0; port < 1024; port++) {
+    DeviceMachine narrow = keeping(StateSettings.Endpoints.ADDRESS_DEPENDENT, false, 0);
+    for (int port = 1; port < 1024; port++) {
       Packet packet = udp(a("10.77.4.20"), port, SERVER, SERVER_PORT);
-      given += machine.arrive(packet, inside, null) == Ruling.SESSION_RECORDED ? 1 : 0;
+      assertThat(narrow.arrive(packet, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+      assertThat(packet.sourcePort).isEqualTo(port);
     }
-    assertThat(given).isEqualTo(1023); // the own service keeps 443
     Packet late = udp(a("10.77.4.21"), 5, SERVER, SERVER_PORT);
-    assertThat(machine.arrive(late, inside, null)).isEqualTo(Ruling.PORTS_USED_UP);
-    assertThat(machine.leaving()).isNull();
+    assertThat(narrow.arrive(late, inside, null)).isEqualTo(Ruling.PORTS_USED_UP);
+    assertThat(narrow.leaving()).isNull();
     assertThat(late.source()).isEqualTo(a("10.77.4.21"));
     Packet reply = udp(SERVER, SERVER_PORT, OUTSIDE, 5);
-    assertThat(machine.arrive(reply, outside, null)).isEqualTo(Ruling.SESSION_KNOWN);
+    assertThat(narrow.arrive(reply, outside, null)).isEqualTo(Ruling.SESSION_KNOWN);
+    // A device whose ranges may stand in for one another has room.
+    for (int port = 1; port < 1024; port++) {
+      machine.arrive(udp(a("10.77.4.20"), port, SERVER, SERVER_PORT), inside, null);
+    }
+    Packet other = udp(a("10.77.4.21"), 5, SERVER, SERVER_PORT);
+    assertThat(machine.arrive(other, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    assertThat(other.sourcePort).isGreaterThanOrEqualTo(1024).matches(port -> port % 2 == 1);
   }
 
   @Test
@@ -401,7 +408,8 @@ class DeviceMachineTest {
     pass(200_000); // the first session is gone, the second keeps the binding
     List<BindingRow> rows = temporary(timed);
     assertThat(rows).hasSize(1);
-    assertThat(rows.get(0).sessions()).isEqualTo(1);
+    assertThat(rows.get(0).remotes())
+        .hasToString("[Remote[inside=192.0.2.201:53, outside=192.0.2.201:53]]");
     assertThat(rows.get(0).age()).isEqualTo(Duration.ofMillis(400_000));
     assertThat(rows.get(0).left()).isEqualTo(Duration.ofMillis(100_000));
     // Whom it no longer speaks to may no longer reach it.
@@ -419,7 +427,7 @@ class DeviceMachineTest {
   // Settings.
 
   private DeviceMachine keeping(
-      StateSettings.Filtering filtering, boolean inboundRefreshes, int portsPerSource) {
+      StateSettings.Endpoints filtering, boolean inboundRefreshes, int portsPerSource) {
     StateSettings usual = StateSettings.OF_THE_RFCS;
     Site site =
         new Draft()
@@ -428,14 +436,14 @@ class DeviceMachineTest {
             .device("edge", Action.ACCEPT)
             .keeping(
                 new StateSettings(
-                    usual.udp(),
-                    usual.tcpEstablished(),
-                    usual.tcpTransitory(),
-                    usual.icmp(),
-                    usual.other(),
+                    usual.timers(),
+                    usual.mapping(),
                     filtering,
+                    usual.pooling(),
+                    new StateSettings.Ports(true, true, false, portsPerSource, Duration.ZERO),
                     inboundRefreshes,
-                    portsPerSource))
+                    false,
+                    false))
             .on("inside", "10.77.4.1")
             .on("outside", "198.51.100.140")
             .route("0.0.0.0/0", "198.51.100.129")
@@ -454,7 +462,7 @@ class DeviceMachineTest {
     "ADDRESS_AND_PORT_DEPENDENT, BINDING_FILTERED, BINDING_FILTERED",
   })
   void filteringIsAsTheRfcNamesIt(
-      StateSettings.Filtering filtering, Ruling otherPort, Ruling stranger) {
+      StateSettings.Endpoints filtering, Ruling otherPort, Ruling stranger) {
     DeviceMachine machine = keeping(filtering, false, 0);
     machine.arrive(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT), inside, null);
     assertThat(machine.arrive(udp(SERVER, SERVER_PORT, OUTSIDE, 5000), outside, null))
@@ -467,7 +475,7 @@ class DeviceMachineTest {
 
   @Test
   void inboundPacketsRefreshWhereTheDeviceSaysSo() {
-    DeviceMachine machine = keeping(StateSettings.Filtering.ADDRESS_DEPENDENT, true, 0);
+    DeviceMachine machine = keeping(StateSettings.Endpoints.ADDRESS_DEPENDENT, true, 0);
     machine.arrive(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT), inside, null);
     pass(299_999);
     machine.arrive(udp(SERVER, SERVER_PORT, OUTSIDE, 5000), outside, null);
@@ -479,7 +487,7 @@ class DeviceMachineTest {
 
   @Test
   void aSourceGetsNoMorePortsThanItMayAndOthersGetTheirs() {
-    DeviceMachine machine = keeping(StateSettings.Filtering.ADDRESS_DEPENDENT, false, 2);
+    DeviceMachine machine = keeping(StateSettings.Endpoints.ADDRESS_DEPENDENT, false, 2);
     Ruling[] expected = {
       Ruling.SESSION_RECORDED, Ruling.SESSION_RECORDED, Ruling.PORT_LIMIT_REACHED
     };

@@ -74,7 +74,7 @@ class RunTest {
     Trace first = run.open(question(site, "client1", Protocol.UDP, 5000));
     Trace second = run.open(question(site, "client2", Protocol.UDP, 5000));
     assertThat(first.seenAs()).hasToString("edge 198.51.100.140:5000");
-    assertThat(second.seenAs()).hasToString("edge 198.51.100.140:5001");
+    assertThat(second.seenAs()).hasToString("edge 198.51.100.140:5002");
     assertThat(second.outcome()).isEqualTo(Outcome.ANSWERED);
     assertThat(run.bindings("edge")).hasSize(2);
   }

@@ -44,6 +44,8 @@ final class DeviceReader {
   /** Whether every interface could be read; if not, names of interfaces prove nothing. */
   private boolean interfacesComplete = true;
 
+  private StateSettings state = StateSettings.OF_THE_RFCS;
+
   DeviceReader(SiteReader site, Node.Scalar name, Fields fields) {
     this.site = site;
     this.problems = site.problems();
@@ -58,6 +60,7 @@ final class DeviceReader {
     Stance stance = stance();
     List<Route> routes = routes();
     List<OwnService> services = services();
+    state = state(fields, StateSettings.OF_THE_RFCS);
     List<TranslationRule> translation =
         new TranslationReader(this, site).read(fields.children("translation"));
     List<AccessList> access = access();
@@ -75,7 +78,7 @@ final class DeviceReader {
         stance,
         "original".equals(fields.text("access-sees")),
         fields.isTrue("verify-source", false),
-        state(),
+        state,
         List.copyOf(interfaces.values()),
         routes,
         services,
@@ -225,25 +228,45 @@ final class DeviceReader {
     return new Stance(otherwise, pairs, fields.place("stance"));
   }
 
-  private StateSettings state() {
-    StateSettings usual = StateSettings.OF_THE_RFCS;
-    if (!fields.has("state")) {
+  /** How the device keeps state. */
+  StateSettings state() {
+    return state;
+  }
+
+  /** How state is kept: as usual, but for what the keys of {@code state} say. */
+  StateSettings state(Fields holder, StateSettings usual) {
+    if (!holder.has("state")) {
       return usual;
     }
-    Fields state = fields.children("state").get(0);
-    String filtering = state.text("filtering");
-    String ports = state.text("ports-per-source");
+    Fields state = holder.children("state").get(0);
+    StateSettings.Timers times = usual.timers();
+    StateSettings.Ports ports = usual.ports();
+    String perSource = state.text("ports-per-source");
     return new StateSettings(
-        idle(state, "udp", usual.udp()),
-        idle(state, "tcp-established", usual.tcpEstablished()),
-        idle(state, "tcp-transitory", usual.tcpTransitory()),
-        idle(state, "icmp", usual.icmp()),
-        idle(state, "other", usual.other()),
-        filtering == null
-            ? usual.filtering()
-            : StateSettings.Filtering.valueOf(filtering.toUpperCase(Locale.ROOT).replace('-', '_')),
+        new StateSettings.Timers(
+            idle(state, "udp", times.udp()),
+            idle(state, "tcp-established", times.tcpEstablished()),
+            idle(state, "tcp-transitory", times.tcpTransitory()),
+            idle(state, "icmp", times.icmp()),
+            idle(state, "other", times.other())),
+        word(StateSettings.Endpoints.class, state.text("mapping"), usual.mapping()),
+        word(StateSettings.Endpoints.class, state.text("filtering"), usual.filtering()),
+        word(StateSettings.Pooling.class, state.text("pooling"), usual.pooling()),
+        new StateSettings.Ports(
+            state.isTrue("port-preservation", ports.preserved()),
+            state.isTrue("port-parity", ports.parity()),
+            state.isTrue("port-range-fallback", ports.fallback()),
+            perSource == null ? ports.perSource() : Integer.decode(perSource),
+            idle(state, "port-hold-down", ports.holdDown())),
         state.isTrue("inbound-refreshes", usual.inboundRefreshes()),
-        ports == null ? usual.portsPerSource() : Integer.decode(ports));
+        state.isTrue("mid-stream", usual.midStream()),
+        state.isTrue("file-transfer", usual.fileTransfer()));
+  }
+
+  private static <T extends Enum<T>> T word(Class<T> words, @Nullable String text, T usual) {
+    return text == null
+        ? usual
+        : Enum.valueOf(words, text.toUpperCase(Locale.ROOT).replace('-', '_'));
   }
 
   private Duration idle(Fields state, String key, Duration usual) {
@@ -252,7 +275,7 @@ final class DeviceReader {
       return usual;
     }
     Duration time = TrafficReader.duration(scalar.text());
-    if (time == null || time.isZero()) {
+    if (time == null || (time.isZero() && !usual.isZero())) {
       problems.add(
           scalar, "'" + scalar.text() + "' is no time for '" + key + "'", "write 90s, 5m or 2h4m");
       return usual;

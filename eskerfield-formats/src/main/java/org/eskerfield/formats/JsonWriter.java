@@ -141,7 +141,14 @@ public final class JsonWriter {
     json.writeStringField("internalPorts", row.internalPorts().toString());
     json.writeStringField("external", row.external().toString());
     json.writeStringField("externalPorts", row.externalPorts().toString());
-    json.writeNumberField("sessions", row.sessions());
+    json.writeArrayFieldStart("remotes");
+    for (BindingRow.Remote remote : row.remotes()) {
+      json.writeStartObject();
+      json.writeStringField("inside", remote.inside());
+      json.writeStringField("outside", remote.outside());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
     millisField("ageMillis", row.age());
     millisField("leftMillis", row.left());
     json.writeEndObject();

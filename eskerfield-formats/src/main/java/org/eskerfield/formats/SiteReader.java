@@ -10,6 +10,7 @@ import java.time.DateTimeException;
 import java.time.ZoneId;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -47,6 +48,8 @@ public final class SiteReader {
   private final SourceText source;
   private final Problems problems;
   private final Terms terms;
+  private static final int MOST_REALMS = 16;
+
   private final Map<String, Network> networks = new LinkedHashMap<>();
   private final Map<String, Host> hosts = new LinkedHashMap<>();
   private final Map<String, Group> groups = new LinkedHashMap<>();
@@ -258,6 +261,7 @@ public final class SiteReader {
             name.text(),
             prefixes,
             zone == null ? "" : zone.text(),
+            fields.text("realm"),
             carrier,
             routed(fields),
             fields.text("note"),
@@ -309,6 +313,9 @@ public final class SiteReader {
             "rename the network or the zone, so that rules can tell them apart");
       }
       for (Network earlier : all.subList(0, i)) {
+        if (!Objects.equals(earlier.realm(), later.realm())) {
+          continue;
+        }
         for (Prefix prefix : later.prefixes()) {
           for (Prefix other : earlier.prefixes()) {
             if (prefix.contains(other.first()) || other.contains(prefix.first())) {
@@ -323,10 +330,22 @@ public final class SiteReader {
                       + " of network '"
                       + earlier.name()
                       + "'",
-                  "give each network addresses of its own");
+                  "give each network addresses of its own, or name the realm of one of them");
             }
           }
         }
+      }
+    }
+    Set<String> realms = new LinkedHashSet<>();
+    for (Network network : all) {
+      if (network.realm() != null && realms.add(network.realm()) && realms.size() == MOST_REALMS) {
+        problems.add(
+            network,
+            "realm '"
+                + network.realm()
+                + "' is one too many: a site has at most "
+                + (MOST_REALMS - 1),
+            "describe it in a file of its own");
       }
     }
   }

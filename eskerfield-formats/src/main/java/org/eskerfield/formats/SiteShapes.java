@@ -1,5 +1,6 @@
 package org.eskerfield.formats;
 
+import java.util.ArrayList;
 import java.util.List;
 import java.util.regex.Pattern;
 import org.eskerfield.formats.Shape.Child;
@@ -60,6 +61,11 @@ final class SiteShapes {
               "which addresses the network has",
               "10.77.4.0/24"),
           must("zone", new Text(NAME, "the name of a zone"), "who trusts the network", "pier"),
+          may(
+              "realm",
+              new Text(NAME, "a name"),
+              "the address space, where prefixes overlap those of another network",
+              "partner"),
           may(
               "carrier",
               ADDRESSES,
@@ -196,6 +202,84 @@ final class SiteShapes {
   private static final Value POOL =
       new Texts("an external address, prefix or range, or a list of them");
 
+  private static final Value IDLE = new Text(null, "a time such as 90s, 5m or 2h4m");
+
+  private static final Value ENDPOINTS =
+      new Word(List.of("endpoint-independent", "address-dependent", "address-and-port-dependent"));
+
+  private static final List<Shape.Key> FLOW_KEYS =
+      List.of(
+          may("udp", IDLE, "after what time of silence a UDP session ends", "5m"),
+          may("tcp-established", IDLE, "the same for an open TCP connection", "2h4m"),
+          may("tcp-transitory", IDLE, "the same for one that opens or closes", "4m"),
+          may("icmp", IDLE, "the same for a ping", "60s"),
+          may("other", IDLE, "the same for other protocols", "5m"),
+          may(
+              "filtering",
+              ENDPOINTS,
+              "whom a temporary binding lets in besides replies",
+              "address-dependent"),
+          may(
+              "inbound-refreshes",
+              new Truth(),
+              "whether packets from outside refresh a session too",
+              "true"));
+
+  private static final List<Shape.Key> PORT_KEYS =
+      List.of(
+          may(
+              "mapping",
+              ENDPOINTS,
+              "for which remote ends an external port serves again",
+              "endpoint-independent"),
+          may(
+              "pooling",
+              new Word(List.of("paired", "arbitrary")),
+              "whether a source stays with one external address of several",
+              "paired"),
+          may(
+              "port-preservation",
+              new Truth(),
+              "whether a flow keeps its port where it is free; else it is drawn by lot",
+              "true"),
+          may("port-parity", new Truth(), "whether an even UDP port stays even", "true"),
+          may(
+              "port-range-fallback",
+              new Truth(),
+              "whether the other range serves where 0-1023 or 1024-65535 is used up",
+              "true"),
+          may(
+              "ports-per-source",
+              new Whole(0, 65536),
+              "how many ports one source may have at once per protocol; 0 for no limit",
+              "2000"));
+
+  private static final List<Shape.Key> DEVICE_STATE_KEYS =
+      List.of(
+          may("port-hold-down", IDLE, "how long a freed port rests", "120s"),
+          may(
+              "mid-stream",
+              new Truth(),
+              "whether a TCP connection may be met without its opening",
+              "true"),
+          may(
+              "file-transfer",
+              new Truth(),
+              "whether the gateway for FTP lets data connections pass",
+              "true"));
+
+  private static Shape stateOf(String whose, List<List<Shape.Key>> keys) {
+    List<Shape.Key> all = new ArrayList<>();
+    keys.forEach(all::addAll);
+    return new Shape("the keeping of state of " + whose, all, List.of());
+  }
+
+  static final Shape STATE = stateOf("a device", List.of(FLOW_KEYS, PORT_KEYS, DEVICE_STATE_KEYS));
+
+  static final Shape SHARED_STATE = stateOf("a shared rule", List.of(FLOW_KEYS, PORT_KEYS));
+
+  static final Shape DYNAMIC_STATE = stateOf("a dynamic rule", List.of(FLOW_KEYS));
+
   static final Shape STATIC =
       new Shape(
           "a static rule",
@@ -215,6 +299,11 @@ final class SiteShapes {
                   new Text(null, "a host, an address or a prefix, and the port if it differs"),
                   "what it is inside",
                   "ramp"),
+              may(
+                  "leaving",
+                  INTERFACE,
+                  "where the packets go on inside, whatever the routes say",
+                  "pier"),
               HAIRPIN_KEY,
               ADMIT_KEY,
               DISABLED,
@@ -230,6 +319,7 @@ final class SiteShapes {
               may("to", TERMS, "for which destinations", "internet"),
               must("leaving", INTERFACE, "where the packets leave", "uplink"),
               must("pool", POOL, "which addresses are lent", "192.0.2.68-192.0.2.71"),
+              may("state", new Child(DYNAMIC_STATE), "how its flows are kept", "{ udp: 2m }"),
               DISABLED,
               NOTE),
           List.of("dynamic"));
@@ -263,6 +353,16 @@ final class SiteShapes {
                   new Text(null, "a host or address, and a port if it changes: ramp 502"),
                   "who gets the packets instead",
                   "ramp 502"),
+              may(
+                  "leaving",
+                  INTERFACE,
+                  "where the packets go on inside, whatever the routes say",
+                  "pier"),
+              may(
+                  "sources-become",
+                  new Texts("an external address, prefix or range, or a list of them; or device"),
+                  "what the sources share instead, told apart by port",
+                  "device"),
               HAIRPIN_KEY,
               ADMIT_KEY,
               DISABLED,
@@ -282,6 +382,7 @@ final class SiteShapes {
                   "where the packets leave; its own address is the shared one without a pool",
                   "uplink"),
               may("pool", POOL, "which addresses are shared", "192.0.2.72-192.0.2.73"),
+              may("state", new Child(SHARED_STATE), "how its flows are kept", "{ udp: 2m }"),
               DISABLED,
               NOTE),
           List.of("shared"));
@@ -334,34 +435,6 @@ final class SiteShapes {
               "[{ accept: the shop, to: ramp }]"),
           must("otherwise", ACTION, "what becomes of packets that no rule matches", "drop"),
           NOTE);
-
-  private static final Value IDLE = new Text(null, "a time such as 90s, 5m or 2h4m");
-
-  static final Shape STATE =
-      shape(
-          "the keeping of state",
-          may("udp", IDLE, "after what time of silence a UDP session ends", "5m"),
-          may("tcp-established", IDLE, "the same for an open TCP connection", "2h4m"),
-          may("tcp-transitory", IDLE, "the same for one that opens or closes", "4m"),
-          may("icmp", IDLE, "the same for a ping", "60s"),
-          may("other", IDLE, "the same for other protocols", "5m"),
-          may(
-              "filtering",
-              new Word(
-                  List.of(
-                      "endpoint-independent", "address-dependent", "address-and-port-dependent")),
-              "whom a temporary binding lets in besides replies",
-              "address-dependent"),
-          may(
-              "inbound-refreshes",
-              new Truth(),
-              "whether packets from outside refresh a session too",
-              "true"),
-          may(
-              "ports-per-source",
-              new Whole(0, 65536),
-              "how many ports one source may have at once per protocol; 0 for no limit",
-              "2000"));
 
   static final Shape DEVICE =
       shape(

@@ -20,6 +20,8 @@ import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
@@ -104,24 +106,44 @@ final class TranslationReader {
     List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
     List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
     InterfaceTerm leaving = device.interfaceTerm(rule.scalar("leaving"));
-    Pool pool = pool(rule, true);
+    Pool pool = pool(rule, "pool", true);
     if (leaving == null || (rule.has("pool") && pool == null)) {
       return null;
     }
     return new SharedRule(
-        title, from, to, leaving, pool, disabled(rule), rule.text("note"), rule.place());
+        title,
+        from,
+        to,
+        leaving,
+        pool,
+        state(rule),
+        disabled(rule),
+        rule.text("note"),
+        rule.place());
+  }
+
+  private @Nullable StateSettings state(Fields rule) {
+    return rule.has("state") ? device.state(rule, device.state()) : null;
   }
 
   private @Nullable DynamicRule dynamic(Fields rule, String title) {
     List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
     List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
     InterfaceTerm leaving = device.interfaceTerm(rule.scalar("leaving"));
-    Pool pool = pool(rule, false);
+    Pool pool = pool(rule, "pool", false);
     if (leaving == null || pool == null) {
       return null;
     }
     return new DynamicRule(
-        title, from, to, leaving, pool, disabled(rule), rule.text("note"), rule.place());
+        title,
+        from,
+        to,
+        leaving,
+        pool,
+        state(rule),
+        disabled(rule),
+        rule.text("note"),
+        rule.place());
   }
 
   private UntouchedRule untouched(Fields rule, String title) {
@@ -134,10 +156,10 @@ final class TranslationReader {
         rule.place());
   }
 
-  private @Nullable Pool pool(Fields rule, boolean sharing) {
+  private @Nullable Pool pool(Fields rule, String key, boolean sharing) {
     List<AddressTerm> read = new ArrayList<>();
     AddressSet all = AddressSet.NONE;
-    for (Node.Scalar text : rule.texts("pool")) {
+    for (Node.Scalar text : rule.texts(key)) {
       AddressSet addresses;
       try {
         addresses = Literals.addresses(text.text());
@@ -153,7 +175,7 @@ final class TranslationReader {
       read.add(new AddressTerm(AddressTerm.Kind.LITERAL, text.text(), addresses, text.place()));
       all = all.union(addresses);
     }
-    return read.isEmpty() ? null : new Pool(read, all, rule.place("pool"));
+    return read.isEmpty() ? null : new Pool(read, all, rule.place(key));
   }
 
   private void checkPool(Node.Scalar text, AddressSet addresses, boolean sharing) {
@@ -194,8 +216,36 @@ final class TranslationReader {
 
   // Rules that lead inside.
 
+  /** The key that fixes the way out names one interface. */
+  private @Nullable InterfaceTerm wayOut(Fields rule) {
+    Node.Scalar text = rule.scalar("leaving");
+    InterfaceTerm leaving = text == null ? null : device.interfaceTerm(text);
+    if (text != null && leaving != null && leaving.interfaces().size() != 1) {
+      problems.add(
+          text,
+          "'leaving: " + text.text() + "' names " + leaving.interfaces().size() + " interfaces",
+          "name the one by which the packets go on");
+      return null;
+    }
+    return leaving;
+  }
+
+  private DestinationRule.@Nullable Sources sources(Fields rule) {
+    List<Node.Scalar> texts = rule.texts("sources-become");
+    if (texts.isEmpty()) {
+      return null;
+    }
+    if (texts.size() == 1 && texts.get(0).text().equals(Site.SELF)) {
+      return new DestinationRule.Sources(null, texts.get(0).place());
+    }
+    Pool pool = pool(rule, "sources-become", true);
+    return pool == null ? null : new DestinationRule.Sources(pool, pool.place());
+  }
+
   private @Nullable DestinationRule destination(Fields rule, String title) {
     InterfaceTerm arriving = device.interfaceTerm(rule.scalar("arriving"));
+    InterfaceTerm leaving = wayOut(rule);
+    DestinationRule.Sources sources = sources(rule);
     List<AddressTerm> from = terms.addresses(rule.texts("from"), false);
     Hairpin hairpin = hairpin(rule);
     Admission admit = admission(rule);
@@ -220,6 +270,8 @@ final class TranslationReader {
     return new DestinationRule(
         title,
         arriving,
+        leaving,
+        sources,
         from,
         external,
         services,
@@ -235,6 +287,7 @@ final class TranslationReader {
 
   private @Nullable StaticRule fixed(Fields rule, String title) {
     InterfaceTerm facing = device.interfaceTerm(rule.scalar("facing"));
+    InterfaceTerm leaving = wayOut(rule);
     Hairpin hairpin = hairpin(rule);
     Admission admit = admission(rule);
     Side outside = Side.of(rule.scalar("external"));
@@ -279,6 +332,7 @@ final class TranslationReader {
     return new StaticRule(
         title,
         facing,
+        leaving,
         external,
         services,
         term,

@@ -33,6 +33,8 @@ class ReferenceTest {
           SiteShapes.WINDOW,
           SiteShapes.DEVICE,
           SiteShapes.STATE,
+          SiteShapes.SHARED_STATE,
+          SiteShapes.DYNAMIC_STATE,
           SiteShapes.INTERFACE_SHAPE,
           SiteShapes.ROUTE,
           SiteShapes.OWN_SERVICE,

@@ -487,14 +487,19 @@ class SiteReaderTest {
     assertThat(skerry.state())
         .isEqualTo(
             new StateSettings(
-                Duration.ofMinutes(2),
-                Duration.ofHours(3),
-                Duration.ofMinutes(5),
-                Duration.ofSeconds(90),
-                Duration.ofMinutes(10),
-                StateSettings.Filtering.ENDPOINT_INDEPENDENT,
+                new StateSettings.Timers(
+                    Duration.ofMinutes(2),
+                    Duration.ofHours(3),
+                    Duration.ofMinutes(5),
+                    Duration.ofSeconds(90),
+                    Duration.ofMinutes(10)),
+                StateSettings.Endpoints.ADDRESS_DEPENDENT,
+                StateSettings.Endpoints.ENDPOINT_INDEPENDENT,
+                StateSettings.Pooling.ARBITRARY,
+                new StateSettings.Ports(false, false, false, 2000, Duration.ofMinutes(2)),
                 true,
-                2000));
+                true,
+                true));
     assertThat(skerry.routes()).hasSize(3);
     assertThat(skerry.routes().get(0).preference()).isEqualTo(20);
     assertThat(skerry.services()).hasSize(2);
@@ -507,7 +512,7 @@ class SiteReaderTest {
     assertThat(radio.internalPort(10039)).isEqualTo(20039);
     assertThat(skerry.translation().get(5).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
-    assertThat(rule.place().line()).isEqualTo(117);
+    assertThat(rule.place().line()).isEqualTo(130);
     assertThat(rule.sourcePorts()).hasToString("500,1024-65535");
     assertThat(rule.services())
         .extracting(s -> s.text())

@@ -1,0 +1,147 @@
+package org.eskerfield.engine;
+
+/**
+ * Finds records by the hash of their keys; the keys themselves stay in the records.
+ *
+ * <p>Idea: open addressing with linear probing over one array of ints, at most half full. A slot
+ * holds the number of a record, plus one so that 0 is empty; its upper bits, as many as the number
+ * leaves, hold the bits of the hash that its position does not tell. So a probe that meets another
+ * record nearly never has to look at that record. Removal closes the gap by moving later entries
+ * back (Knuth, The Art of Computer Programming, volume 3, section 6.4, algorithm R), so that
+ * lookups never slow down with age. {@link #likely} looks at the first three slots without a
+ * branch, since the number of probes cannot be predicted and a wrong guess costs more than all of
+ * them. Probing does not go round the end: behind it lie some slots more. Cost: 8 to 16 bytes an
+ * entry; about one cache line touched a lookup.
+ */
+abstract class Index {
+  /** No such record. */
+  static final int NONE = -1;
+
+  /** What {@link #at} tells of a slot that holds a record with another hash. */
+  static final int OTHER = -2;
+
+  private static final int INITIAL_BITS = 5;
+
+  /** How many slots lie behind those where searches begin. */
+  private static final int TAIL = 32;
+
+  private int[] slots = new int[(1 << INITIAL_BITS) + TAIL];
+
+  /** How many bits of a hash are a position, and of a slot a record's number. */
+  private int bits = INITIAL_BITS;
+
+  private int mask = (1 << INITIAL_BITS) - 1;
+  private int size;
+
+  /** The hash of a record's key. */
+  abstract int hashOf(int record);
+
+  /** Mixes a key of two words (multiplication with odd constants; the upper half is the result). */
+  static int hash(long first, long second) {
+    long mixed = (first ^ (second * 0x9e3779b97f4a7c15L)) * 0xd6e8feb86659fd93L;
+    mixed = (mixed ^ (mixed >>> 32)) * 0x9e3779b97f4a7c15L;
+    return (int) (mixed >>> 32);
+  }
+
+  /** The slot where the search for a hash begins. */
+  final int start(int hash) {
+    return hash >>> (32 - bits);
+  }
+
+  /** The slot where it goes on. */
+  final int next(int slot) {
+    return slot + 1;
+  }
+
+  /**
+   * The record that probably has a hash; {@link #NONE} if a search has to tell. Its key is to be
+   * compared.
+   */
+  final int likely(int hash) {
+    int[] all = slots;
+    int slot = hash >>> (32 - bits);
+    int tag = hash << bits;
+    int a = all[slot];
+    int b = all[slot + 1];
+    int c = all[slot + 2];
+    int isA = (((a ^ tag) >>> bits) - 1) >> 31; // all ones where the tags are equal
+    int isB = (((b ^ tag) >>> bits) - 1) >> 31;
+    int found = c ^ ((b ^ c) & isB);
+    found ^= (a ^ found) & isA;
+    return (found & mask) - 1;
+  }
+
+  /**
+   * The record in a slot if it may have this hash, {@link #OTHER} if not, {@link #NONE} if empty.
+   */
+  final int at(int slot, int hash) {
+    int entry = slots[slot];
+    if (entry == 0) {
+      return NONE;
+    }
+    return (entry ^ (hash << bits)) >>> bits == 0 ? (entry & mask) - 1 : OTHER;
+  }
+
+  /** Adds a record that is not in here. Numbers of records must be below twice their count. */
+  final void add(int record, int hash) {
+    while (2 * (size + 1) > mask + 1 || record >= mask || !put(record, hash)) {
+      grow();
+    }
+    size++;
+  }
+
+  /** Puts a record where it belongs; false if not even the tail has room. */
+  private boolean put(int record, int hash) {
+    int slot = start(hash);
+    while (slots[slot] != 0) {
+      slot = next(slot);
+    }
+    if (slot == slots.length - 1) { // always empty, so that every search ends
+      return false;
+    }
+    slots[slot] = (hash << bits) | (record + 1);
+    return true;
+  }
+
+  private void grow() {
+    int[] old = slots;
+    int oldMask = mask;
+    boolean fits = false;
+    while (!fits) {
+      bits++;
+      mask = (1 << bits) - 1;
+      slots = new int[mask + 1 + TAIL];
+      fits = true;
+      for (int i = 0; i < old.length && fits; i++) {
+        int record = (old[i] & oldMask) - 1;
+        fits = record == NONE || put(record, hashOf(record));
+      }
+    }
+  }
+
+  /** Removes a record that is in here; its key must still be readable. */
+  final void remove(int record, int hash) {
+    int gap = start(hash);
+    while ((slots[gap] & mask) != record + 1) {
+      gap = next(gap);
+    }
+    size--;
+    for (int slot = next(gap); slots[slot] != 0; slot = next(slot)) {
+      int home = start(hashOf((slots[slot] & mask) - 1));
+      // An entry may move back into the gap unless its home lies after it.
+      if (home <= gap) {
+        slots[gap] = slots[slot];
+        gap = slot;
+      }
+    }
+    slots[gap] = 0;
+  }
+
+  /** Removes every record. */
+  final void clear() {
+    bits = INITIAL_BITS;
+    mask = (1 << bits) - 1;
+    slots = new int[mask + 1 + TAIL];
+    size = 0;
+  }
+}

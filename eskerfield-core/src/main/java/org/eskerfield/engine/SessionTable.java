@@ -1,0 +1,476 @@
+package org.eskerfield.engine;
+
+import java.util.Arrays;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+
+/**
+ * The sessions of a device as numbers: who speaks with whom, how far, until when.
+ *
+ * <p>Idea: a session is eight longs, one cache line. Four of them are the two headers by which its
+ * packets are known, one for each direction, as they arrive. They say what becomes of a packet,
+ * too: one that arrived with the header of one direction leaves with the other one's, ends swapped.
+ * So a packet of a known session costs one probe of the {@link Index} and one record. A
+ * <em>reference</em> is a session met in one direction: twice its number, plus 1 against the
+ * opener.
+ *
+ * <p>A header is two words: {@code ends}, source and destination as {@link AddressNumbers}; and
+ * {@code kind}, from the top: realm (8 bits), IPv6 (8), protocol (16), source port, destination
+ * port (16 each).
+ */
+final class SessionTable extends Index {
+  /** How far a TCP connection is (RFC 5382 section 2.1, seen from between its ends). */
+  private static final int OPENING = 0;
+
+  private static final int ANSWERED = 1;
+  private static final int ESTABLISHED = 2;
+  private static final int CLOSING = 3;
+
+  // Bits of the state of a session.
+  private static final int TCP = 3;
+  private static final int FIN_FROM_OPENER = 1 << 2;
+  private static final int FIN_FROM_OTHER = 1 << 3;
+  private static final int OPENER_REFRESHES = 1 << 4;
+  private static final int OTHER_REFRESHES = 1 << 5;
+  private static final int SETTINGS_SHIFT = 8;
+  private static final int STATE_BITS = 16;
+
+  // The words of a record.
+  private static final int WORDS = 8;
+  private static final int ENDS = 0;
+  private static final int KIND = 1;
+  private static final int BACK = 2; // ends and kind of the other direction
+  private static final int EXPIRES = 4;
+  private static final int WAYS =
+      5; // by direction: what the machine knows of the way, 0 for nothing
+  private static final int SINCE = 6; // and the state below it
+  private static final int USES = 7; // binding, rule for the destination, rule for the source
+
+  /**
+   * Where records begin, so that each lies in one cache line of 64 bytes behind the 16 of an array.
+   */
+  private static final int ORIGIN = 6;
+
+  private long[] records = new long[ORIGIN + WORDS * 16];
+
+  /** For each session the previous and the next use of its binding, each plus one. */
+  private int[] links = new int[2 * 16];
+
+  /** The same for a second binding that a session uses, and which; empty until one does. */
+  private int[] secondLinks = new int[0];
+
+  private int[] secondBindings = new int[0];
+
+  private final Idle idle;
+  private final TimerWheel timers = new TimerWheel();
+  private int used;
+  private int firstFree = NONE;
+  private int count;
+
+  /**
+   * @param idle how long sessions live without being refreshed
+   */
+  SessionTable(Idle idle) {
+    this.idle = idle;
+  }
+
+  private static int base(int session) {
+    return ORIGIN + WORDS * session;
+  }
+
+  // Headers.
+
+  static long ends(int source, int destination) {
+    return (long) source << 32 | (destination & 0xffff_ffffL);
+  }
+
+  static long kind(int realm, boolean ipv6, int protocol, int sourcePort, int destinationPort) {
+    return (long) realm << 56
+        | (ipv6 ? 1L << 48 : 0)
+        | (long) protocol << 32
+        | (long) sourcePort << 16
+        | destinationPort;
+  }
+
+  static long swapEnds(long ends) {
+    return Long.rotateLeft(ends, 32);
+  }
+
+  /** The kind with its ports swapped. */
+  static long swapPorts(long kind) {
+    return (kind & 0xffff_ffff_0000_0000L) | (kind & 0xffff) << 16 | (kind >>> 16 & 0xffff);
+  }
+
+  static int source(long ends) {
+    return (int) (ends >>> 32);
+  }
+
+  static int destination(long ends) {
+    return (int) ends;
+  }
+
+  static int sourcePort(long kind) {
+    return (int) (kind >>> 16) & 0xffff;
+  }
+
+  static int destinationPort(long kind) {
+    return (int) kind & 0xffff;
+  }
+
+  static int protocol(long kind) {
+    return (int) (kind >>> 32) & 0xff;
+  }
+
+  static boolean isIpv6(long kind) {
+    return (kind >>> 48 & 1) != 0;
+  }
+
+  static int realm(long kind) {
+    return (int) (kind >>> 56);
+  }
+
+  // Lookup.
+
+  @Override
+  int hashOf(int reference) {
+    return hash(ends(reference), kind(reference));
+  }
+
+  /** The session in the direction of packets with this header; {@link #NONE} if there is none. */
+  int find(long ends, long kind) {
+    int hash = hash(ends, kind);
+    int likely = likely(hash);
+    return likely != NONE && is(likely, ends, kind) ? likely : search(ends, kind, hash);
+  }
+
+  private int search(long ends, long kind, int hash) {
+    for (int slot = start(hash); ; slot = next(slot)) {
+      int reference = at(slot, hash);
+      if (reference == NONE || (reference != OTHER && is(reference, ends, kind))) {
+        return reference;
+      }
+    }
+  }
+
+  private boolean is(int reference, long ends, long kind) {
+    long[] words = records;
+    int at = base(reference >> 1) + (reference & 1) * BACK;
+    return words[at] == ends && words[at + KIND] == kind;
+  }
+
+  /**
+   * All that becomes of an IPv4 packet of a known session that comes by the interface that was
+   * noted: lookup, both rewrites, refresh. Written out in one piece, since packets take this way
+   * far more often than any other; everything of a record lies in one cache line.
+   *
+   * @param realm the realm of the packet, as in a kind
+   * @param arriving what is noted of the interface
+   * @return what is noted of the way on; 0 if the packet is to go the long way, and is as it was
+   */
+  int pass(Packet packet, long realm, int arriving, long now) {
+    long ends = packet.sourceLow << 32 | packet.destinationLow;
+    int protocol = packet.protocol;
+    long kind =
+        realm | (long) protocol << 32 | (long) packet.sourcePort << 16 | packet.destinationPort;
+    int hash = hash(ends, kind);
+    int reference = likely(hash);
+    if (reference == NONE || !is(reference, ends, kind)) {
+      reference = search(ends, kind, hash);
+      if (reference == NONE) {
+        return 0;
+      }
+    }
+    long[] words = records;
+    int at = base(reference >> 1);
+    int way = (int) (words[at + WAYS] >>> (reference << 5));
+    if (way >>> 16 != arriving) {
+      return 0;
+    }
+    if (protocol == Protocol.TCP) {
+      saw(reference, protocol, packet.tcpFlags, now);
+    } else {
+      int state = (int) words[at + SINCE];
+      if ((state >> (reference & 1) & OPENER_REFRESHES) != 0) {
+        words[at + EXPIRES] = now + idle.of(state >>> SETTINGS_SHIFT & 0xff, protocol, false);
+      }
+    }
+    int back = at + (~reference & 1) * BACK;
+    long backEnds = words[back];
+    int backPorts = (int) words[back + KIND];
+    packet.sourceLow = backEnds & 0xffff_ffffL;
+    packet.destinationLow = backEnds >>> 32;
+    packet.sourcePort = backPorts & 0xffff;
+    packet.destinationPort = backPorts >>> 16;
+    return way & 0xffff;
+  }
+
+  /** The ends of packets of a direction, as they arrive. */
+  long ends(int reference) {
+    return records[base(reference >> 1) + (reference & 1) * BACK + ENDS];
+  }
+
+  /** The kind of packets of a direction, as they arrive. */
+  long kind(int reference) {
+    return records[base(reference >> 1) + (reference & 1) * BACK + KIND];
+  }
+
+  /** Notes the way of packets of a direction: their interface, and below it the way on. */
+  void noteWay(int reference, int way) {
+    int at = base(reference >> 1) + WAYS;
+    int shift = 32 * (reference & 1);
+    records[at] = (records[at] & ~(0xffff_ffffL << shift)) | (way & 0xffff_ffffL) << shift;
+  }
+
+  int binding(int session) {
+    return (int) (records[base(session) + USES] >>> 32) - 1;
+  }
+
+  /** The number of the rule that changed the destination; 0 for none. */
+  int destinationRule(int session) {
+    return (int) (records[base(session) + USES] >>> 16) & 0xffff;
+  }
+
+  /** The number of the rule that changed the source; 0 for none. */
+  int sourceRule(int session) {
+    return (int) records[base(session) + USES] & 0xffff;
+  }
+
+  long since(int session) {
+    return records[base(session) + SINCE] >>> STATE_BITS;
+  }
+
+  /** The first millisecond at which it is gone. */
+  long expires(int session) {
+    return records[base(session) + EXPIRES];
+  }
+
+  /** Whether TCP has gone beyond the opening, and is not closing. */
+  boolean isEstablished(int session) {
+    return (records[base(session) + SINCE] & TCP) == ESTABLISHED;
+  }
+
+  int count() {
+    return count;
+  }
+
+  /** The first session from this number on; {@link #NONE} if none follows. */
+  int nextLive(int from) {
+    for (int session = from; session < used; session++) {
+      if (expires(session) > 0) {
+        return session;
+      }
+    }
+    return NONE;
+  }
+
+  // Change.
+
+  /**
+   * Records a session that is in here in neither direction.
+   *
+   * @param binding the binding that it uses, or {@link #NONE}
+   * @return its number
+   */
+  int record(
+      long ends,
+      long kind,
+      long backEnds,
+      long backKind,
+      int binding,
+      int destinationRule,
+      int sourceRule,
+      int settings,
+      long now) {
+    int session = firstFree;
+    if (session != NONE) {
+      firstFree = -2 - (int) expires(session);
+    } else {
+      session = used++;
+      if (base(used) > records.length) {
+        records = Arrays.copyOf(records, ORIGIN + 2 * (records.length - ORIGIN));
+        links = Arrays.copyOf(links, 2 * links.length);
+      }
+    }
+    // Outbound packets refresh, RFC 4787 REQ-6: with the opener where its source was translated,
+    // against it where its destination was; both ways where nothing was.
+    boolean inbound = sourceRule == 0 && destinationRule != 0;
+    boolean outbound = sourceRule != 0;
+    boolean everyone = idle.inboundRefreshes(settings);
+    long state =
+        (inbound && !everyone ? 0 : OPENER_REFRESHES)
+            | (outbound && !everyone ? 0 : OTHER_REFRESHES)
+            | (long) settings << SETTINGS_SHIFT;
+    int at = base(session);
+    records[at + ENDS] = ends;
+    records[at + KIND] = kind;
+    records[at + BACK + ENDS] = backEnds;
+    records[at + BACK + KIND] = backKind;
+    records[at + EXPIRES] = now + idle.of(settings, protocol(kind), false);
+    records[at + WAYS] = 0;
+    records[at + SINCE] = now << STATE_BITS | state;
+    records[at + USES] =
+        (long) (binding + 1) << 32 | (long) destinationRule << 16 | (long) sourceRule;
+    count++;
+    add(2 * session, hash(ends, kind));
+    add(2 * session + 1, hash(backEnds, backKind));
+    timers.set(session, records[at + EXPIRES]);
+    return session;
+  }
+
+  /** Removes a session. */
+  void remove(int session) {
+    timers.cancel(session);
+    erase(session);
+  }
+
+  private void erase(int session) {
+    remove(2 * session, hashOf(2 * session));
+    remove(2 * session + 1, hashOf(2 * session + 1));
+    count--;
+    records[base(session) + EXPIRES] = -2L - firstFree; // free ones are chained where the time was
+    firstFree = session;
+  }
+
+  /**
+   * Takes note of a packet of the session. A reset never refreshes, it only shortens what is left
+   * (RFC 7857 section 2.2); a step of the handshake or of the close counts from whichever side it
+   * comes.
+   */
+  void saw(int reference, int protocol, int tcpFlags, long now) {
+    int at = base(reference >> 1);
+    int state = (int) records[at + SINCE];
+    boolean refreshes = (state >> ((reference & 1) + 4) & 1) != 0;
+    int settings = state >>> SETTINGS_SHIFT & 0xff;
+    if (protocol != Protocol.TCP) {
+      if (refreshes) {
+        records[at + EXPIRES] = now + idle.of(settings, protocol, false);
+      }
+      return;
+    }
+    int after = advance(state, tcpFlags, (reference & 1) != 0);
+    boolean reset = (tcpFlags & Packet.RST) != 0;
+    if (refreshes || after != state) {
+      long expires = now + idle.of(settings, protocol, (after & TCP) == ESTABLISHED);
+      records[at + EXPIRES] = reset ? Math.min(records[at + EXPIRES], expires) : expires;
+    }
+    if (after != state) {
+      records[at + SINCE] += after - state;
+      timers.cancel(reference >> 1); // it may have to end before the timer was set to ring
+      timers.set(reference >> 1, records[at + EXPIRES]);
+    }
+  }
+
+  private static int advance(int state, int flags, boolean asReply) {
+    int tcp = state & TCP;
+    int fins = state & (FIN_FROM_OPENER | FIN_FROM_OTHER);
+    boolean syn = (flags & Packet.SYN) != 0;
+    boolean ack = (flags & Packet.ACK) != 0;
+    if ((flags & Packet.RST) != 0) {
+      tcp = CLOSING;
+    } else if (tcp == CLOSING && syn && !ack && !asReply) {
+      tcp = OPENING; // the same ends begin anew
+      fins = 0;
+    } else if (tcp == OPENING && syn && asReply) {
+      tcp = ANSWERED; // with ACK, or a simultaneous open (RFC 5382 REQ-2)
+    } else if (tcp == ANSWERED && ack && !asReply) {
+      tcp = ESTABLISHED;
+    }
+    if ((flags & Packet.FIN) != 0) {
+      fins |= asReply ? FIN_FROM_OTHER : FIN_FROM_OPENER;
+      tcp = fins == (FIN_FROM_OPENER | FIN_FROM_OTHER) ? CLOSING : tcp;
+    }
+    return (state & ~(TCP | FIN_FROM_OPENER | FIN_FROM_OTHER)) | tcp | fins;
+  }
+
+  /** Takes a TCP connection that was met in its middle for an open one. */
+  void takeForEstablished(int session, long now) {
+    int at = base(session);
+    int settings = (int) records[at + SINCE] >>> SETTINGS_SHIFT & 0xff;
+    records[at + SINCE] |= ESTABLISHED;
+    records[at + EXPIRES] = now + idle.of(settings, Protocol.TCP, true);
+  }
+
+  /** Lets time go on; hears of each session that ends, when it has left the index. */
+  void advance(long to, TimerWheel.Listener ended) {
+    timers.advance(
+        to,
+        (session, now) -> {
+          if (expires(session) > now) {
+            timers.set(session, expires(session));
+          } else {
+            erase(session);
+            ended.mayBeDue(session, now);
+          }
+        });
+  }
+
+  /** Removes every session. */
+  void forget() {
+    clear();
+    timers.clear();
+    used = 0;
+    firstFree = NONE;
+    count = 0;
+    Arrays.fill(secondBindings, 0);
+  }
+
+  /** Forgets what is noted of the ways of all sessions. */
+  void forgetWays() {
+    for (int session = nextLive(0); session != NONE; session = nextLive(session + 1)) {
+      records[base(session) + WAYS] = 0;
+    }
+  }
+
+  // Uses of bindings. A use is a number: twice that of the session, plus 1 for its second binding.
+
+  /** Adds a second binding to a session that has one. */
+  void useSecond(int session, int binding) {
+    if (session >= secondBindings.length) {
+      secondBindings = Arrays.copyOf(secondBindings, links.length / 2);
+      secondLinks = Arrays.copyOf(secondLinks, links.length);
+    }
+    secondBindings[session] = binding + 1;
+  }
+
+  /** The second binding of a session; {@link #NONE} if it has none. */
+  int secondBinding(int session) {
+    return session < secondBindings.length ? secondBindings[session] - 1 : NONE;
+  }
+
+  /** Forgets the second binding of a session. */
+  void forgetSecond(int session) {
+    secondBindings[session] = 0;
+  }
+
+  private int[] linksOf(int use) {
+    return (use & 1) == 0 ? links : secondLinks;
+  }
+
+  /** Puts a use before the first one of its binding; it is the first one then. */
+  void link(int use, int first) {
+    linksOf(use)[use & ~1] = 0;
+    linksOf(use)[use | 1] = first + 1;
+    if (first != NONE) {
+      linksOf(first)[first & ~1] = use + 1;
+    }
+  }
+
+  /** Takes a use out, and returns the first one of the binding then; {@link #NONE} for none. */
+  int unlink(int use, int first) {
+    int before = linksOf(use)[use & ~1] - 1;
+    int after = nextUse(use);
+    if (after != NONE) {
+      linksOf(after)[after & ~1] = before + 1;
+    }
+    if (before == NONE) {
+      return after;
+    }
+    linksOf(before)[before | 1] = after + 1;
+    return first;
+  }
+
+  /** The next use of the same binding; {@link #NONE} if it is the last. */
+  int nextUse(int use) {
+    return linksOf(use)[use | 1] - 1;
+  }
+}

@@ -11,9 +11,9 @@ import org.jspecify.annotations.Nullable;
  * {@code PORT} and the reply 227 of RFC 959 section 4.1.2, {@code EPRT} and the reply 229 of RFC
  * 2428.
  */
-final class FileTransferGateway {
+public final class FileTransferGateway {
   /** The port of control connections. */
-  static final int CONTROL_PORT = 21;
+  public static final int CONTROL_PORT = 21;
 
   private static final String SIX =
       "(\\d{1,3}),(\\d{1,3}),(\\d{1,3}),(\\d{1,3}),(\\d{1,3}),(\\d{1,3})";
@@ -31,12 +31,30 @@ final class FileTransferGateway {
    * @param port its port
    * @param address its address as text; null where the announcer's own is meant
    */
-  record Announced(int port, @Nullable String address) {}
+  public record Announced(int port, @Nullable String address) {
+    /**
+     * The address, where it is IPv4.
+     *
+     * @return null if it is not
+     */
+    public @Nullable Address ipv4() {
+      String text = address == null ? "" : address;
+      String[] parts = text.split("\\.", -1);
+      if (!text.matches("(?:(?:25[0-5]|2[0-4]\\d|1?\\d?\\d)(?:\\.(?=\\d)|$)){4}")) {
+        return null;
+      }
+      return Address.ipv4(
+          Integer.parseInt(parts[0]),
+          Integer.parseInt(parts[1]),
+          Integer.parseInt(parts[2]),
+          Integer.parseInt(parts[3]));
+    }
+  }
 
   private FileTransferGateway() {}
 
   /** What a line of the control connection announces; null for nothing. */
-  static @Nullable Announced read(String line) {
+  public static @Nullable Announced read(String line) {
     Matcher six = SIX_NUMBERS.matcher(line);
     if (six.matches()) {
       for (int i = 2; i <= 7; i++) {
@@ -60,8 +78,8 @@ final class FileTransferGateway {
     return port == 0 || port > 65535 ? null : new Announced(port, address);
   }
 
-  /** The line with another endpoint. */
-  static String rewritten(String line, Address address, int port) {
+  /** The line with another endpoint; as it was if it announces none. */
+  public static String rewritten(String line, Address address, int port) {
     Matcher six = SIX_NUMBERS.matcher(line);
     if (six.matches() && address.family() == Family.IPV4) {
       String numbers = address.toString().replace('.', ',');

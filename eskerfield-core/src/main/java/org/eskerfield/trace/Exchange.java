@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.engine.DeviceMachine;
+import org.eskerfield.engine.FileTransferGateway;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Assignment;
@@ -18,7 +19,9 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -42,6 +45,8 @@ final class Exchange {
   private final Map<String, DeviceMachine> machines;
   private final Question question;
   private final Wording wording;
+  private final boolean terse;
+  private final @Nullable Map<String, Tally> tallies;
 
   // The packet under way.
   private Packet packet;
@@ -50,12 +55,40 @@ final class Exchange {
   private @Nullable Named receiver;
   private Ruling last = Ruling.FLOW_IS_NEW;
 
-  Exchange(Site site, Map<String, DeviceMachine> machines, Question question, ZonedDateTime now) {
+  /** Where a device that ended the packet sends its notice from, and the packet as it got it. */
+  private @Nullable Device endedAt;
+
+  private Packet asItArrived;
+
+  /** An endpoint that listens for this exchange only, such as that of a data connection. */
+  private @Nullable Header opened;
+
+  /**
+   * An exchange that is to be walked.
+   *
+   * @param terse whether only what belongs into a log is put into words
+   * @param tallies who counts the decisions of each device, or null
+   */
+  Exchange(
+      Site site,
+      Map<String, DeviceMachine> machines,
+      Question question,
+      ZonedDateTime now,
+      boolean terse,
+      @Nullable Map<String, Tally> tallies) {
+    this.terse = terse;
+    this.tallies = tallies;
     this.site = site;
     this.machines = machines;
     this.question = question;
     this.wording = new Wording(site, now);
     this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
+    this.asItArrived = packet;
+  }
+
+  /** Says which endpoint, the source of this header, listens besides those of the site. */
+  void open(Header endpoint) {
+    opened = endpoint;
   }
 
   private Packet request(int tcpFlags) {
@@ -89,6 +122,78 @@ final class Exchange {
     }
   }
 
+  /**
+   * Announces an endpoint on the control connection, and opens the data connection to it as far as
+   * it gets.
+   *
+   * @param port the port that is announced
+   */
+  FileTransfer transfer(FileTransfer.Mode mode, int port, Exchange.Factory factory) {
+    packet = request(Packet.ACK);
+    String said =
+        mode.isPassive()
+            ? mode == FileTransfer.Mode.PASSIVE ? "PASV" : "EPSV"
+            : mode.announcement(question.source(), port);
+    packet.payload = said;
+    walk(question.sender());
+    Named server = receiver;
+    Header atServer = packet.header();
+    String heard = packet.payload;
+    if (server == null || heard == null) {
+      return new FileTransfer(mode, said, null, null);
+    }
+    if (mode.isPassive()) {
+      said = mode.announcement(atServer.destination(), port);
+      packet = mirrored(atServer, Packet.ACK);
+      packet.payload = said;
+      isReply = true;
+      walk(server);
+      heard = packet.payload;
+      if (heard == null || (last != Ruling.REPLY_ACCEPTED && last != Ruling.DEVICE_RECEIVES)) {
+        return new FileTransfer(mode, said, null, null);
+      }
+    }
+    FileTransferGateway.Announced announced = FileTransferGateway.read(heard);
+    Address listener = mode.isPassive() ? atServer.destination() : question.source();
+    Address to = announced == null ? null : announcedBy(announced, listener);
+    if (announced == null || to == null) {
+      return new FileTransfer(mode, said, heard, null);
+    }
+    Question data =
+        new Question(
+            mode.isPassive() ? question.sender() : server,
+            mode.isPassive() ? question.source() : atServer.destination(),
+            to,
+            Probe.of(Protocol.TCP, announced.port()),
+            mode.isPassive() ? question.sourcePort() + 1 : FTP_DATA_PORT,
+            question.at());
+    Exchange connection = factory.of(data);
+    connection.open(
+        new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, null));
+    Trace trace = connection.run();
+    if (trace.outcome() == Outcome.ANSWERED) {
+      factory.of(data).acknowledge();
+    }
+    return new FileTransfer(mode, said, heard, trace);
+  }
+
+  /** Where the other end opens the data connection to; null if that cannot be. */
+  private @Nullable Address announcedBy(FileTransferGateway.Announced announced, Address listener) {
+    if (announced.address() == null) {
+      return question.to(); // the address that the control connection is open to
+    }
+    return announced.address().equals(listener.toString()) ? listener : announced.ipv4();
+  }
+
+  /** The port that servers open data connections from (RFC 959 section 3.2). */
+  private static final int FTP_DATA_PORT = 20;
+
+  /** Makes further exchanges of the same run. */
+  interface Factory {
+    /** An exchange about a question. */
+    Exchange of(Question question);
+  }
+
   private void segment(int tcpFlags) {
     packet = request(tcpFlags);
     walk(question.sender());
@@ -102,15 +207,41 @@ final class Exchange {
     Named server = receiver;
     Outcome refusal = last.ends();
     if (server == null) {
-      return trace(required(refusal), sentence(request), request, null, null, List.of());
+      Outcome outcome = required(refusal);
+      String reason = sentence(request);
+      Ruling ruling = last;
+      Device from = endedAt;
+      if (from == null || !isToldOf(ruling)) {
+        return trace(outcome, reason, request, null, null, List.of());
+      }
+      int type = ruling == Ruling.HOPS_USED_UP ? TIME_EXCEEDED : UNREACHABLE;
+      boolean heard = walkNotice(from, noticeSource(from), type, sent);
+      String lost = heard || outcome != Outcome.REFUSED ? "" : "; its notice of that is lost";
+      return trace(outcome, reason + lost, request, null, null, legs());
     }
     Endpoint deliveredTo =
         new Endpoint(server.name(), seen.destination(), seen.destinationPort(), seen.protocol());
     Endpoint seenAs =
         new Endpoint(nameAt(seen.source()), seen.source(), seen.sourcePort(), seen.protocol());
-    // Only TCP refuses by a packet of its own flow; ICMP errors are not walked back yet.
-    boolean resets = last == Ruling.HOST_REFUSES && seen.protocol() == Protocol.TCP;
-    if (refusal != null && !resets) {
+    // TCP refuses by a packet of its own flow, everything else by an ICMP error.
+    if (last == Ruling.HOST_REFUSES && seen.protocol() != Protocol.TCP) {
+      String reason = sentence(request);
+      asItArrived = packet;
+      if (walkNotice(server, seen.destination(), UNREACHABLE, sent)) {
+        return trace(Outcome.REFUSED, reason, request, deliveredTo, seenAs, legs());
+      }
+      List<Leg> notice = legs();
+      return new Trace(
+          question,
+          Outcome.UNANSWERED,
+          server.name() + " refuses it, but the notice is lost: " + sentence(notice),
+          decidedBy(notice),
+          deliveredTo,
+          seenAs,
+          request,
+          notice);
+    }
+    if (refusal != null && last != Ruling.HOST_REFUSES) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
     }
     startReply(seen, refusal == null);
@@ -139,8 +270,65 @@ final class Exchange {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, reply);
     }
     String what = Protocol.hasPorts(seen.protocol()) ? "" : " " + question.probe();
-    String reason = Wording.answered(deliveredTo, seenAs, what, request);
+    String reason = terse ? "" : Wording.answered(deliveredTo, seenAs, what, request);
     return trace(Outcome.ANSWERED, reason, request, deliveredTo, seenAs, reply);
+  }
+
+  private static final int UNREACHABLE = 0;
+  private static final int TIME_EXCEEDED = 1;
+
+  /** The ICMP types of both notices, by family. */
+  private static int icmpType(Family family, int notice) {
+    if (family == Family.IPV4) {
+      return notice == UNREACHABLE ? Icmp.UNREACHABLE : Icmp.TIME_EXCEEDED;
+    }
+    return notice == UNREACHABLE ? Icmp.UNREACHABLE_V6 : Icmp.TIME_EXCEEDED_V6;
+  }
+
+  /**
+   * Whether a device tells the sender when it ends a packet so: rejections (RFC 1812 section
+   * 5.3.9), missing routes and hop counts (section 4.3.3), and exhaustion (RFC 5508 REQ-8). What is
+   * dropped is dropped without a word.
+   */
+  private static boolean isToldOf(Ruling ruling) {
+    return switch (ruling) {
+      case NO_ROUTE,
+          ROUTE_DOWN,
+          HOPS_USED_UP,
+          REJECTED_BY_RULE,
+          REJECTED_OTHERWISE,
+          REJECTED_BY_STANCE,
+          DEVICE_REFUSES,
+          POOL_USED_UP,
+          PORTS_USED_UP,
+          PORT_LIMIT_REACHED ->
+          true;
+      default -> false;
+    };
+  }
+
+  /** The address that a device's notice about the packet in hand bears; null for none. */
+  private @Nullable Address noticeSource(Device device) {
+    return machine(device).program().sourceTowards(asItArrived.source());
+  }
+
+  /** Sends a notice about the packet as it arrived; tells whether its sender gets it. */
+  private boolean walkNotice(Named from, @Nullable Address source, int notice, Header sent) {
+    legs = new ArrayList<>();
+    if (source == null) {
+      return false;
+    }
+    packet = Packet.error(source, asItArrived, icmpType(asItArrived.family, notice));
+    isReply = true;
+    walk(from);
+    boolean received = last == Ruling.NOTICE_RECEIVED || last == Ruling.DEVICE_RECEIVES;
+    return received && packet.inner != null && isSame(packet.inner, sent);
+  }
+
+  private static boolean isSame(Packet inner, Header sent) {
+    Header told = inner.header();
+    return told.sourceText().equals(sent.sourceText())
+        && told.destinationText().equals(sent.destinationText());
   }
 
   /** A trace whose outcome was decided on the way of the request. */
@@ -190,12 +378,15 @@ final class Exchange {
     return decisions.get(decisions.size() - 1);
   }
 
-  private static String sentence(List<Leg> way) {
-    return way.get(way.size() - 1).where() + " " + lastDecision(way).text();
+  private String sentence(List<Leg> way) {
+    return terse ? "" : way.get(way.size() - 1).where() + " " + lastDecision(way).text();
   }
 
   /** What decided: the last decision if it ended the packet, else the rule that let it in. */
-  private static @Nullable Placed decidedBy(List<Leg> way) {
+  private @Nullable Placed decidedBy(List<Leg> way) {
+    if (terse) {
+      return null;
+    }
     if (lastDecision(way).ruling().ends() != null) {
       return lastDecision(way).by();
     }
@@ -230,6 +421,7 @@ final class Exchange {
   private void walk(Named sender) {
     legs = new ArrayList<>();
     receiver = null;
+    endedAt = null;
     Hop hop = sender instanceof Device device ? originate(device) : send((Host) sender);
     while (hop != null) {
       hop = hop.network() == null ? carry() : handOver(hop.network(), hop.to());
@@ -237,14 +429,17 @@ final class Exchange {
   }
 
   private LegRecorder leg(String where, Leg.Kind kind, @Nullable Interface arriving) {
-    LegRecorder leg = new LegRecorder(where, kind, wording, arriving, packet);
+    Tally tally = tallies == null ? null : tallies.get(where);
+    LegRecorder leg = new LegRecorder(where, kind, wording, arriving, packet, terse, tally);
     legs.add(leg);
     return leg;
   }
 
   /** Says a decision of the node that has the packet. */
   private void say(Ruling ruling, @Nullable Placed by, String text) {
-    legs.get(legs.size() - 1).say(ruling, by, packet, text);
+    if (!terse) {
+      legs.get(legs.size() - 1).say(ruling, by, packet, text);
+    }
     last = ruling;
   }
 
@@ -260,7 +455,12 @@ final class Exchange {
       say(
           Ruling.SENT_TO_NEIGHBOUR,
           host,
-          "hands it straight to " + wording.who(to) + " on its own network " + network.name());
+          terse
+              ? ""
+              : "hands it straight to "
+                  + wording.who(to)
+                  + " on its own network "
+                  + network.name());
       return new Hop(network, to);
     }
     Address gateway = site.gateway(host, packet.family);
@@ -268,10 +468,15 @@ final class Exchange {
       say(
           Ruling.NO_GATEWAY,
           host,
-          "has no gateway to " + to + ", which is not on its network " + network.name());
+          terse
+              ? ""
+              : "has no gateway to " + to + ", which is not on its network " + network.name());
       return null;
     }
-    say(Ruling.SENT_TO_GATEWAY, host, "hands it to its gateway " + wording.who(gateway));
+    say(
+        Ruling.SENT_TO_GATEWAY,
+        host,
+        terse ? "" : "hands it to its gateway " + wording.who(gateway));
     return new Hop(network, gateway);
   }
 
@@ -285,11 +490,15 @@ final class Exchange {
   private @Nullable Hop arrive(Device device, Interface own) {
     LegRecorder leg = leg(device.name(), Leg.Kind.DEVICE, own);
     DeviceMachine machine = machine(device);
+    if (!isReply) {
+      asItArrived = packet.copy();
+    }
     last = machine.arrive(packet, own, leg);
     Hop hop = onward(machine);
     if (hop == null && last.ends() == null) {
       receiver = device;
     }
+    endedAt = hop == null ? device : null;
     return hop;
   }
 
@@ -344,13 +553,15 @@ final class Exchange {
     say(
         Ruling.NOBODY_THERE,
         network,
-        prefix != null && prefix.isNetworkOrBroadcast(to)
-            ? "cannot hand it over: "
-                + to
-                + " is the network or broadcast address of "
-                + prefix
-                + ", not that of a host"
-            : "cannot hand it over: nobody on network " + network.name() + " has " + to);
+        terse
+            ? ""
+            : (prefix != null && prefix.isNetworkOrBroadcast(to)
+                ? "cannot hand it over: "
+                    + to
+                    + " is the network or broadcast address of "
+                    + prefix
+                    + ", not that of a host"
+                : "cannot hand it over: nobody on network " + network.name() + " has " + to));
     return null;
   }
 
@@ -371,11 +582,13 @@ final class Exchange {
       say(
           Ruling.SOURCE_NOT_CARRIED,
           null,
-          "discards it: its source "
-              + from
-              + " is "
-              + SpecialAddresses.kind(from)
-              + ", which no carrier carries");
+          terse
+              ? ""
+              : "discards it: its source "
+                  + from
+                  + " is "
+                  + SpecialAddresses.kind(from)
+                  + ", which no carrier carries");
       return null;
     }
     if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(to)
@@ -383,7 +596,13 @@ final class Exchange {
       say(
           Ruling.DESTINATION_NOT_CARRIED,
           null,
-          "discards it: " + to + " is " + SpecialAddresses.kind(to) + ", which no carrier carries");
+          terse
+              ? ""
+              : "discards it: "
+                  + to
+                  + " is "
+                  + SpecialAddresses.kind(to)
+                  + ", which no carrier carries");
       return null;
     }
     if (packet.ttl <= 1) {
@@ -396,7 +615,7 @@ final class Exchange {
       host = question.sender() instanceof Host unnamed ? unnamed : null;
     }
     if (host != null && host.network() == null) {
-      say(Ruling.CARRIED, host, "carries it to " + wording.who(to));
+      say(Ruling.CARRIED, host, terse ? "" : "carries it to " + wording.who(to));
       receive(host);
       return null;
     }
@@ -406,12 +625,14 @@ final class Exchange {
           say(
               Ruling.CARRIED,
               block,
-              "carries it to "
-                  + link.name()
-                  + ", where "
-                  + block.to()
-                  + " is routed to "
-                  + block.via());
+              terse
+                  ? ""
+                  : "carries it to "
+                      + link.name()
+                      + ", where "
+                      + block.to()
+                      + " is routed to "
+                      + block.via());
           return new Hop(link, block.via());
         }
       }
@@ -423,16 +644,18 @@ final class Exchange {
         say(
             Ruling.NO_CARRIER_LINK,
             machine.program().device(),
-            "has no way to "
-                + to
-                + ": rules of "
-                + device
-                + " use it, but no carrier link holds it or has it routed here");
+            terse
+                ? ""
+                : "has no way to "
+                    + to
+                    + ": rules of "
+                    + device
+                    + " use it, but no carrier link holds it or has it routed here");
         return null;
       }
     }
     if (network == null) {
-      say(Ruling.CARRIED, null, "carries it to " + to);
+      say(Ruling.CARRIED, null, terse ? "" : "carries it to " + to);
       takenToAnswer("a host of the internet at " + to);
       return null;
     }
@@ -440,10 +663,15 @@ final class Exchange {
       say(
           Ruling.NO_CARRIER_LINK,
           network,
-          "has no way to " + to + ": network " + network.name() + " is no link to a carrier");
+          terse
+              ? ""
+              : "has no way to " + to + ": network " + network.name() + " is no link to a carrier");
       return null;
     }
-    say(Ruling.CARRIED, network, "carries it to " + network.name() + ", which holds " + to);
+    say(
+        Ruling.CARRIED,
+        network,
+        terse ? "" : "carries it to " + network.name() + ", which holds " + to);
     return new Hop(network, to);
   }
 
@@ -465,12 +693,22 @@ final class Exchange {
     say(
         Ruling.TAKEN_TO_ANSWER,
         null,
-        "is taken to answer: the site file does not describe " + whom);
+        terse ? "" : "is taken to answer: the site file does not describe " + whom);
   }
 
   private void receive(Host host) {
     receiver = host;
     leg(host.name(), Leg.Kind.HOST, null);
+    if (packet.inner != null) {
+      boolean mine = host.name().equals(question.sender().name());
+      say(
+          mine ? Ruling.NOTICE_RECEIVED : Ruling.REPLY_DISCARDED,
+          host,
+          mine
+              ? "is told that its packet was not delivered"
+              : "discards it: it has sent no such packet");
+      return;
+    }
     if (isReply) {
       receiveReply(host);
       return;
@@ -484,13 +722,23 @@ final class Exchange {
       } else {
         say(Ruling.HOST_SILENT, host, "gets the ping, but does not answer pings");
       }
-    } else if (!host.listens().isEmpty()
-        && ServiceTerm.anyCovers(
-            host.listens(), packet.protocol, packet.destinationPort, packet.icmpType)) {
-      say(Ruling.HOST_ANSWERS, host, "answers on " + what);
+    } else if (isOpened() || listens(host)) {
+      say(Ruling.HOST_ANSWERS, host, terse ? "" : "answers on " + what);
     } else {
-      say(Ruling.HOST_REFUSES, host, "refuses it: nothing there listens on " + what);
+      say(Ruling.HOST_REFUSES, host, terse ? "" : "refuses it: nothing there listens on " + what);
     }
+  }
+
+  private boolean listens(Host host) {
+    return !host.listens().isEmpty()
+        && ServiceTerm.anyCovers(
+            host.listens(), packet.protocol, packet.destinationPort, packet.icmpType);
+  }
+
+  private boolean isOpened() {
+    return opened != null
+        && opened.source().equals(packet.destination())
+        && opened.sourcePort() == packet.destinationPort;
   }
 
   private void receiveReply(Host host) {
@@ -504,12 +752,14 @@ final class Exchange {
       say(
           Ruling.REPLY_DISCARDED,
           host,
-          mine
-              ? "discards it: it spoke to "
-                  + Header.endpoint(question.to(), question.probe().port(), reply.protocol())
-                  + ", and this comes from "
-                  + reply.sourceText()
-              : "discards it: it has not asked for a reply");
+          terse
+              ? ""
+              : (mine
+                  ? "discards it: it spoke to "
+                      + Header.endpoint(question.to(), question.probe().port(), reply.protocol())
+                      + ", and this comes from "
+                      + reply.sourceText()
+                  : "discards it: it has not asked for a reply"));
     }
   }
 }

@@ -1,7 +1,11 @@
 package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
+import java.util.Collections;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
+import org.eskerfield.engine.PoolFill;
 import org.eskerfield.model.Placed;
 
 /**
@@ -9,11 +13,26 @@ import org.eskerfield.model.Placed;
  *
  * @param sessions sessions now and at their most
  * @param bindings temporary bindings now and at their most
+ * @param sessionsAged how many sessions ended because their time was up
+ * @param bindingsAged how many temporary bindings ended with them
  * @param gotNothing how many flows found a pool or its ports used up
  * @param hits how many flows each rule or list decided on; without those that decided on none, in
  *     no order
+ * @param fills how much of their addresses and ports dynamic and shared rules have given out
+ * @param bindingsByKind how many bindings there are now, the permanent ones too, by kind of rule
+ * @param packetsByInterface how many of the packets that open flows, and of their replies, came in
+ *     by each interface
  */
-public record Figures(Level sessions, Level bindings, long gotNothing, List<Hit> hits) {
+public record Figures(
+    Level sessions,
+    Level bindings,
+    long sessionsAged,
+    long bindingsAged,
+    long gotNothing,
+    List<Hit> hits,
+    List<PoolFill> fills,
+    Map<String, Long> bindingsByKind,
+    Map<String, Long> packetsByInterface) {
   /**
    * How often a rule or list decided.
    *
@@ -35,9 +54,12 @@ public record Figures(Level sessions, Level bindings, long gotNothing, List<Hit>
     }
   }
 
-  /** Copies the list. */
+  /** Copies lists and maps. */
   public Figures {
     hits = List.copyOf(hits);
+    fills = List.copyOf(fills);
+    bindingsByKind = Collections.unmodifiableMap(new LinkedHashMap<>(bindingsByKind));
+    packetsByInterface = Collections.unmodifiableMap(new LinkedHashMap<>(packetsByInterface));
   }
 
   /** How many flows a rule or list decided on. */

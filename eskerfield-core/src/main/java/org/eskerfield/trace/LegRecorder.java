@@ -5,6 +5,7 @@ import java.util.List;
 import java.util.Set;
 import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Narrator;
+import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Interface;
@@ -12,16 +13,28 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.jspecify.annotations.Nullable;
 
-/** Writes down the decisions of one leg, with the header before and after each. */
+/**
+ * Writes down the decisions of one leg, with the header before and after each; if it is terse, only
+ * those that belong into a log. Counts them where somebody counts.
+ */
 final class LegRecorder implements Narrator {
+  private static final Header NOT_WRITTEN =
+      new Packet(Address.lowest(Family.IPV4), 0, Address.lowest(Family.IPV4), 0, 0, Icmp.NO_TYPE, 0)
+          .header();
+
   private final String where;
   private final Leg.Kind kind;
   private final Wording wording;
   private final @Nullable Interface arriving;
+  private final boolean terse;
+  private final @Nullable Tally tally;
   private final List<Decision> decisions = new ArrayList<>();
   private @Nullable Interface leaving;
   private Header last;
@@ -29,16 +42,27 @@ final class LegRecorder implements Narrator {
   private @Nullable NearMiss missedTranslation;
 
   LegRecorder(
-      String where, Leg.Kind kind, Wording wording, @Nullable Interface arriving, Packet packet) {
+      String where,
+      Leg.Kind kind,
+      Wording wording,
+      @Nullable Interface arriving,
+      Packet packet,
+      boolean terse,
+      @Nullable Tally tally) {
     this.where = where;
     this.kind = kind;
     this.wording = wording;
     this.arriving = arriving;
-    this.last = packet.header();
+    this.terse = terse;
+    this.tally = tally;
+    this.last = terse ? NOT_WRITTEN : packet.header();
   }
 
   @Override
   public void nearly(Placed rule, Set<Match.Field> fields, Packet seen) {
+    if (terse) {
+      return;
+    }
     near = new NearMiss(rule, fields, wording.nearMiss(rule, fields, seen.header(), arriving));
     if (rule instanceof TranslationRule) {
       missedTranslation = near;
@@ -47,6 +71,16 @@ final class LegRecorder implements Narrator {
 
   @Override
   public void decided(Ruling ruling, @Nullable Placed by, Packet packet) {
+    if (tally != null) {
+      tally.count(ruling, by, arriving);
+    }
+    if (terse) {
+      if (isForLog(ruling, by)) {
+        last = packet.header();
+        add(ruling, by, last, wording.decision(ruling, by, last, last, null, arriving, leaving));
+      }
+      return;
+    }
     Header now = packet.header();
     if (ruling == Ruling.DEVICE_NOT_ADMITTED || ruling == Ruling.DEVICE_REFUSES) {
       near =
@@ -56,6 +90,11 @@ final class LegRecorder implements Narrator {
       leaving = by instanceof Route route ? route.leaving() : (Interface) by;
     }
     add(ruling, by, now, wording.decision(ruling, by, last, now, near, arriving, leaving));
+  }
+
+  /** Whether a decision belongs into a log. */
+  static boolean isForLog(Ruling ruling, @Nullable Placed by) {
+    return isLogged(ruling, by) || ruling.ends() == Outcome.EXHAUSTED;
   }
 
   /** Adds a decision of a host or of the internet, in these words. */

@@ -7,13 +7,16 @@ import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Consumer;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.engine.VirtualClock;
-import org.eskerfield.model.Placed;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Protocol;
 
@@ -24,38 +27,35 @@ import org.eskerfield.packet.Protocol;
  * <p>Not safe for use by several threads.
  */
 public final class Run {
-  private final Site site;
   private final VirtualClock clock;
   private final Map<String, DeviceMachine> machines = new LinkedHashMap<>();
-
+  private final Map<String, Tally> tallies = new LinkedHashMap<>();
+  private final IdentityHashMap<AccessRule, AccessList> lists = new IdentityHashMap<>();
   private final List<LogEntry> log = new ArrayList<>();
-  private final Map<String, Count> counts = new LinkedHashMap<>();
-
-  /** What is counted of one device. */
-  private static final class Count {
-    private final DeviceMachine machine;
-    private final IdentityHashMap<Placed, Long> hits = new IdentityHashMap<>();
-    private long gotNothing;
-    private Figures.Level sessions;
-    private Figures.Level bindings;
-
-    Count(DeviceMachine machine, ZonedDateTime now) {
-      this.machine = machine;
-      this.sessions = new Figures.Level(0, 0, now);
-      this.bindings = sessions;
-    }
-
-    void look(ZonedDateTime now) {
-      sessions = sessions.moved(machine.sessionCount(), now);
-      bindings = bindings.moved(machine.bindingCount(), now);
-    }
-  }
+  private Consumer<LogEntry> logTo = log::add;
+  private Site site;
 
   Run(Site site, Map<String, DeviceProgram> programs, ZonedDateTime start) {
     this.site = site;
     this.clock = new VirtualClock(start);
     programs.forEach((name, program) -> machines.put(name, new DeviceMachine(program, clock)));
-    machines.forEach((name, machine) -> counts.put(name, new Count(machine, start)));
+    machines.forEach((name, machine) -> tallies.put(name, new Tally(machine, start)));
+    learnLists();
+  }
+
+  private void learnLists() {
+    for (Device device : site.devices().values()) {
+      for (AccessList list : device.access()) {
+        for (AccessRule rule : list.rules()) {
+          lists.put(rule, list);
+        }
+      }
+    }
+  }
+
+  /** The site, as it is now. */
+  public Site site() {
+    return site;
   }
 
   /** The moment of the run. */
@@ -73,58 +73,81 @@ public final class Run {
   }
 
   /**
+   * Goes on with another description of the site. The sessions of its devices and their bindings
+   * stay as they are, new flows ask the new rules; where an interface has another address now, the
+   * bindings on the old one end.
+   *
+   * @throws IllegalArgumentException if the other site has not the same devices, by name
+   */
+  public void goOnWith(Site changed) {
+    if (!changed.devices().keySet().equals(site.devices().keySet())) {
+      throw new IllegalArgumentException(
+          "the devices are "
+              + String.join(", ", site.devices().keySet())
+              + " and cannot become "
+              + String.join(", ", changed.devices().keySet()));
+    }
+    site = changed;
+    learnLists();
+    for (Device device : changed.devices().values()) {
+      machine(device.name()).goOnWith(DeviceProgram.compile(changed, device));
+    }
+  }
+
+  /**
    * Sends the packet of a question, now, whatever time the question names, and its reply; a TCP
    * connection that is answered is completed by its third segment.
    */
   public Trace open(Question question) {
-    Trace trace = ask(question);
-    count(trace.request());
-    count(trace.reply());
+    return open(question, false);
+  }
+
+  /**
+   * As {@link #open(Question)}, several times faster, without a word about the way.
+   *
+   * @return how it ended
+   */
+  public Outcome send(Question question) {
+    return open(question, true).outcome();
+  }
+
+  private Trace open(Question question, boolean terse) {
+    Trace trace = new Exchange(site, machines, question, clock.now(), terse, tallies).run();
+    note(trace.request());
+    note(trace.reply());
     if (trace.outcome() == Outcome.ANSWERED && question.probe().protocol() == Protocol.TCP) {
-      new Exchange(site, machines, question, clock.now()).acknowledge();
+      aside(question).acknowledge();
     }
+    tallies.values().forEach(tally -> tally.look(clock.now()));
     return trace;
   }
 
-  private void count(List<Leg> way) {
+  /** An exchange that nobody counts or hears of. */
+  private Exchange aside(Question question) {
+    return new Exchange(site, machines, question, clock.now(), true, null);
+  }
+
+  /** Puts into the log what belongs there. */
+  private void note(List<Leg> way) {
     for (Leg leg : way) {
-      Count count = counts.get(leg.where());
-      if (leg.kind() != Leg.Kind.DEVICE || count == null) {
+      if (leg.kind() != Leg.Kind.DEVICE) {
         continue;
       }
       for (Decision decision : leg.decisions()) {
-        boolean nothing = decision.ruling().ends() == Outcome.EXHAUSTED;
-        Placed by = decision.by();
-        if (decision.logged() || nothing) {
-          log.add(new LogEntry(clock.now(), leg.where(), decision));
-        }
-        if (nothing) {
-          count.gotNothing++;
-        } else if (by != null && isHit(decision)) {
-          count.hits.merge(by, 1L, Long::sum);
+        if (LegRecorder.isForLog(decision.ruling(), decision.by())) {
+          AccessList list = decision.by() instanceof AccessRule rule ? lists.get(rule) : null;
+          logTo.accept(new LogEntry(clock.now(), leg.where(), list, decision));
         }
       }
-      count.look(clock.now());
     }
   }
 
-  private static boolean isHit(Decision decision) {
-    return switch (decision.ruling()) {
-      case DESTINATION_TRANSLATED,
-          UNTOUCHED,
-          SOURCE_TRANSLATED,
-          ACCEPTED_BY_RULE,
-          DROPPED_BY_RULE,
-          REJECTED_BY_RULE,
-          DEVICE_ACCEPTED_BY_RULE,
-          ACCEPTED_OTHERWISE,
-          DROPPED_OTHERWISE,
-          REJECTED_OTHERWISE,
-          DEVICE_ACCEPTED_OTHERWISE,
-          NOT_ADMITTED ->
-          true;
-      default -> false;
-    };
+  /**
+   * Hands each line of the log, as it happens, to somebody else, who keeps what he wants; {@link
+   * #log} gets no more lines.
+   */
+  public void logTo(Consumer<LogEntry> reader) {
+    logTo = reader;
   }
 
   /** What rules asked to be logged, and who got nothing, in the order in which it happened. */
@@ -138,19 +161,16 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public Figures figures(String device) {
-    Count count = counts.get(device);
-    if (count == null) {
+    Tally tally = tallies.get(device);
+    if (tally == null) {
       throw new IllegalArgumentException("no device is called " + device);
     }
-    count.look(clock.now());
-    List<Figures.Hit> hits = new ArrayList<>();
-    count.hits.forEach((by, flows) -> hits.add(new Figures.Hit(by, flows)));
-    return new Figures(count.sessions, count.bindings, count.gotNothing, hits);
+    return tally.figures(clock.now());
   }
 
   /** As {@link #open}, but a TCP connection stays half open. */
   Trace ask(Question question) {
-    return new Exchange(site, machines, question, clock.now()).run();
+    return new Exchange(site, machines, question, clock.now(), false, null).run();
   }
 
   /**
@@ -160,8 +180,31 @@ public final class Run {
    */
   public void close(Question question) {
     if (question.probe().protocol() == Protocol.TCP) {
-      new Exchange(site, machines, question, clock.now()).close();
+      aside(question).close();
     }
+  }
+
+  /**
+   * Opens a data connection of a file transfer on the control connection that an equal question has
+   * opened: the endpoint is announced, and the other end opens the connection to what it hears.
+   *
+   * @param mode who announces, and how
+   * @param port the port that is announced, 1 to 65535
+   * @throws IllegalArgumentException if the mode does not know the family of the addresses
+   */
+  public FileTransfer transfer(Question control, FileTransfer.Mode mode, int port) {
+    FileTransfer transfer =
+        aside(control)
+            .transfer(
+                mode,
+                port,
+                data -> new Exchange(site, machines, data, clock.now(), false, tallies));
+    if (transfer.data() != null) {
+      note(transfer.data().request());
+      note(transfer.data().reply());
+    }
+    tallies.values().forEach(tally -> tally.look(clock.now()));
+    return transfer;
   }
 
   /**

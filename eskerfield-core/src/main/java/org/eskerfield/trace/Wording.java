@@ -108,7 +108,10 @@ final class Wording {
       case DEVICE_ACCEPTED_OTHERWISE, ACCEPTED_OTHERWISE ->
           "accepts it: no rule of " + label + " matches, and that accepts the rest";
       case DEVICE_ANSWERS -> "takes it for itself: " + label;
-      case DEVICE_RECEIVES -> "gets the reply to its own packet";
+      case DEVICE_RECEIVES ->
+          after.inner() == null
+              ? "gets the reply to its own packet"
+              : "is told that its own packet was not delivered";
       case DEVICE_SERVICE_CLOSED ->
           "drops it: "
               + label

@@ -31,6 +31,10 @@ class RulingsTest {
       EnumSet.of(
           Ruling.BINDING_KNOWN, // the session is found first; DeviceMachineTest has them
           Ruling.BINDING_FILTERED,
+          Ruling.BINDING_KNOWN_INSIDE,
+          Ruling.CONNECTION_EXPECTED, // RunTest has the file transfers
+          Ruling.TEXT_TRANSLATED,
+          Ruling.ERROR_UNMATCHED,
           Ruling.PORTS_USED_UP,
           Ruling.POOL_USED_UP,
           Ruling.PORT_LIMIT_REACHED,
@@ -593,7 +597,11 @@ class RulingsTest {
     Trace trace = Tracer.of(site).trace(question);
     assertThat(trace.reason()).contains(reason);
     assertThat(trace.outcome()).hasToString(outcome);
-    List<Leg> lastWay = trace.reply().isEmpty() ? trace.request() : trace.reply();
+    // A notice comes back where the request ended.
+    boolean noticed =
+        !trace.reply().isEmpty()
+            && trace.reply().get(0).decisions().get(0).before().inner() != null;
+    List<Leg> lastWay = trace.reply().isEmpty() || noticed ? trace.request() : trace.reply();
     List<Decision> decisions = lastWay.get(lastWay.size() - 1).decisions();
     assertThat(decisions.get(decisions.size() - 1).ruling()).isEqualTo(last);
     assertThat(trace.deliveredTo() == null)

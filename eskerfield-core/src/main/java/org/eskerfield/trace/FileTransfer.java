@@ -1,0 +1,63 @@
+package org.eskerfield.trace;
+
+import java.util.Locale;
+import org.eskerfield.engine.FileTransferGateway;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A data connection of a file transfer (RFC 959): what the control connection said of it, and what
+ * became of it.
+ *
+ * @param mode who opens it, and how it is announced
+ * @param said the announcement as it was sent
+ * @param heard the announcement as the other end got it; null if it did not get there
+ * @param data the first segments of the data connection; null if the announcement was not heard
+ */
+public record FileTransfer(Mode mode, String said, @Nullable String heard, @Nullable Trace data) {
+  /** Who opens the data connection, and by which words it is announced. */
+  public enum Mode {
+    /** The server, to the endpoint that the client names: {@code PORT}. */
+    ACTIVE,
+    /** The client, to the endpoint that the server names: {@code PASV}. */
+    PASSIVE,
+    /** As active, with the words of RFC 2428: {@code EPRT}. */
+    EXTENDED_ACTIVE,
+    /** As passive, with the words of RFC 2428: {@code EPSV}. */
+    EXTENDED_PASSIVE;
+
+    /** The word of a traffic file: {@code extended-active}. */
+    @Override
+    public String toString() {
+      return name().toLowerCase(Locale.ROOT).replace('_', '-');
+    }
+
+    /** Whether the client opens the data connection. */
+    public boolean isPassive() {
+      return this == PASSIVE || this == EXTENDED_PASSIVE;
+    }
+
+    /** The line that announces an endpoint of its sender; PORT and PASV know IPv4 only. */
+    String announcement(Address at, int port) {
+      if (at.family() == Family.IPV6 && (this == ACTIVE || this == PASSIVE)) {
+        throw new IllegalArgumentException(
+            this + " file transfer is for IPv4 only; use extended-" + this);
+      }
+      String model =
+          switch (this) {
+            case ACTIVE -> "PORT 0,0,0,0,0,1";
+            case PASSIVE -> "227 Entering Passive Mode (0,0,0,0,0,1)";
+            case EXTENDED_ACTIVE -> "EPRT |1|0.0.0.0|1|";
+            case EXTENDED_PASSIVE -> "229 Entering Extended Passive Mode (|||1|)";
+          };
+      return FileTransferGateway.rewritten(model, at, port);
+    }
+  }
+
+  /** Whether the data connection was opened. */
+  public boolean succeeded() {
+    return data != null && data.outcome() == Outcome.ANSWERED;
+  }
+}

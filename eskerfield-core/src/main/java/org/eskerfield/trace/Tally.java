@@ -1,0 +1,104 @@
+package org.eskerfield.trace;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.IdentityHashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.engine.BindingRow;
+import org.eskerfield.engine.DeviceMachine;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.jspecify.annotations.Nullable;
+
+/** Counts what one device decides in a run. */
+final class Tally {
+  /** A number that goes up. */
+  private static final class Counter {
+    private long count;
+  }
+
+  private final DeviceMachine machine;
+  private final IdentityHashMap<Placed, Counter> hits = new IdentityHashMap<>();
+  private final Map<String, Counter> arrivals = new LinkedHashMap<>();
+  private long gotNothing;
+  private Figures.Level sessions;
+  private Figures.Level bindings;
+
+  Tally(DeviceMachine machine, ZonedDateTime now) {
+    this.machine = machine;
+    this.sessions = new Figures.Level(0, 0, now);
+    this.bindings = sessions;
+  }
+
+  /** Counts a decision. */
+  void count(Ruling ruling, @Nullable Placed by, @Nullable Interface arriving) {
+    if (ruling == Ruling.ARRIVED && arriving != null) {
+      arrivals.computeIfAbsent(arriving.name(), name -> new Counter()).count++;
+    }
+    if (ruling.ends() == Outcome.EXHAUSTED) {
+      gotNothing++;
+    } else if (by != null && isHit(ruling)) {
+      Counter counter = hits.get(by);
+      if (counter == null) {
+        counter = new Counter();
+        hits.put(by, counter);
+      }
+      counter.count++;
+    }
+  }
+
+  private static boolean isHit(Ruling ruling) {
+    return switch (ruling) {
+      case DESTINATION_TRANSLATED,
+          UNTOUCHED,
+          SOURCE_TRANSLATED,
+          ACCEPTED_BY_RULE,
+          DROPPED_BY_RULE,
+          REJECTED_BY_RULE,
+          DEVICE_ACCEPTED_BY_RULE,
+          ACCEPTED_OTHERWISE,
+          DROPPED_OTHERWISE,
+          REJECTED_OTHERWISE,
+          DEVICE_ACCEPTED_OTHERWISE,
+          NOT_ADMITTED ->
+          true;
+      default -> false;
+    };
+  }
+
+  /** Looks how many there are now. */
+  void look(ZonedDateTime now) {
+    sessions = sessions.moved(machine.sessionCount(), now);
+    bindings = bindings.moved(machine.bindingCount(), now);
+  }
+
+  /** The figures at a moment. */
+  Figures figures(ZonedDateTime now) {
+    look(now);
+    List<Figures.Hit> all = new ArrayList<>();
+    hits.forEach((by, counter) -> all.add(new Figures.Hit(by, counter.count)));
+    Map<String, Long> packetsByInterface = new LinkedHashMap<>();
+    for (Interface own : machine.program().device().interfaces()) {
+      Counter counter = arrivals.get(own.name());
+      packetsByInterface.put(own.name(), counter == null ? 0 : counter.count);
+    }
+    Map<String, Long> bindingsByKind = new LinkedHashMap<>();
+    for (BindingRow row : machine.bindings()) {
+      bindingsByKind.merge(row.rule().kind(), 1L, Long::sum);
+    }
+    return new Figures(
+        sessions,
+        bindings,
+        machine.sessionsAged(),
+        machine.bindingsAged(),
+        gotNothing,
+        all,
+        machine.fills(),
+        bindingsByKind,
+        packetsByInterface);
+  }
+}

@@ -19,6 +19,7 @@ import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
@@ -34,6 +35,7 @@ import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.StateSettings;
+import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
@@ -222,6 +224,74 @@ public final class Draft {
               List.of(),
               way(leaving),
               new Pool(List.of(written), addresses, HERE),
+              null,
+              false,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** A shared rule on a pool. */
+    public DeviceDraft sharedPool(String from, String leaving, String range) {
+      dynamic(from, leaving, range);
+      DynamicRule lent = (DynamicRule) translation.remove(translation.size() - 1);
+      translation.add(
+          new SharedRule(
+              "share",
+              lent.from(),
+              List.of(),
+              lent.leaving(),
+              lent.pool(),
+              null,
+              false,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** A static rule for whole addresses. */
+    public DeviceDraft fixed(String facing, String external, String internal) {
+      translation.add(
+          new StaticRule(
+              "fix",
+              way(facing),
+              null,
+              new External(Prefix.of(a(external)), null, external),
+              List.of(),
+              term(internal),
+              Prefix.of(a(internal)),
+              null,
+              null,
+              null,
+              false,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** A destination rule that insiders may use, too; their source becomes the device's. */
+    public DeviceDraft hairpin(
+        String arriving,
+        String external,
+        int port,
+        String internal,
+        int internalPort,
+        String from) {
+      destination(arriving, external, port, internal, internalPort);
+      DestinationRule rule = (DestinationRule) translation.remove(translation.size() - 1);
+      translation.add(
+          new DestinationRule(
+              rule.name(),
+              rule.facing(),
+              null,
+              null,
+              List.of(),
+              rule.external(),
+              rule.services(),
+              rule.internal(),
+              rule.internalBlock(),
+              rule.internalPorts(),
+              new Hairpin(way(from), Hairpin.Source.DEVICE, HERE),
               null,
               false,
               null,

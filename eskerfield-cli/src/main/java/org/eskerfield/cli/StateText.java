@@ -3,7 +3,9 @@ package org.eskerfield.cli;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.List;
+import java.util.Map;
 import org.eskerfield.engine.BindingRow;
+import org.eskerfield.engine.PoolFill;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -17,16 +19,17 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Figures;
 import org.eskerfield.trace.Labels;
-import org.eskerfield.trace.LogEntry;
 import org.jspecify.annotations.Nullable;
 
 /** Lays out what a device remembers. */
 final class StateText {
+  /** How many remote ends of a binding are written out. */
+  private static final int MOST_REMOTES = 4;
+
   private StateText() {}
 
   static String bindings(String device, List<BindingRow> rows, Style style) {
-    TableText table =
-        new TableText("protocol", "internal", "external", "sessions", "age", "left", "rule");
+    TableText table = new TableText("protocol", "internal", "external", "sessions", "age", "left");
     for (BindingRow row : rows) {
       table.add(
           row.protocol() == ServicePart.ANY_PROTOCOL ? "any" : Protocol.name(row.protocol()),
@@ -34,23 +37,44 @@ final class StateText {
           side(row.external(), row.externalPorts(), row.protocol()),
           row.remotes().isEmpty() ? "" : Integer.toString(row.remotes().size()),
           row.age() == null ? "permanent" : Durations.text(row.age()),
-          row.left() == null ? "" : Durations.text(row.left()),
-          rule(row.rule()));
+          row.left() == null ? "" : Durations.text(row.left()));
+      addUse(table, row);
     }
     return title("Bindings", device, rows.size(), style)
         + (rows.isEmpty() ? "" : table.text(style));
   }
 
+  /** By which rule a binding is there, and with whom it is used, as both sides see it. */
+  private static void addUse(TableText table, BindingRow row) {
+    List<BindingRow.Remote> remotes = row.remotes();
+    int shown = Math.min(remotes.size(), MOST_REMOTES);
+    String rule = rule(row.rule());
+    if (shown == 0) {
+      table.addBelow(rule);
+    }
+    for (BindingRow.Remote remote : remotes.subList(0, shown)) {
+      String with =
+          remote.inside().equals(remote.outside())
+              ? "with " + remote.outside()
+              : "with " + remote.outside() + ", which is " + remote.inside() + " inside";
+      table.addBelow(rule + ", " + with);
+      rule = " ".repeat(rule.length());
+    }
+    if (remotes.size() > shown) {
+      table.addBelow("and " + (remotes.size() - shown) + " more; see the sessions");
+    }
+  }
+
   static String sessions(String device, List<SessionRow> rows, Style style) {
-    TableText table = new TableText("kind", "as it arrived", "changed", "age", "left", "rule");
+    TableText table = new TableText("kind", "as it arrived", "age", "left", "rule");
     for (SessionRow row : rows) {
       table.add(
           Protocol.name(row.arrived().protocol()),
           row.arrived().sourceText() + " → " + row.arrived().destinationText(),
-          changed(row.arrived(), row.left()),
           Durations.text(row.age()),
           Durations.text(row.remaining()),
           rules(row.destinationRule(), row.sourceRule()));
+      table.addBelow(changed(row.arrived(), row.left()));
     }
     return title("Sessions", device, rows.size(), style)
         + (rows.isEmpty() ? "" : table.text(style));
@@ -64,16 +88,31 @@ final class StateText {
             ? ""
             : "to " + left.destinationText();
     if (from.isEmpty() && to.isEmpty()) {
-      return "nothing";
+      return "left as it came";
     }
-    return from.isEmpty() || to.isEmpty() ? from + to : from + " " + to;
+    return "left " + (from.isEmpty() || to.isEmpty() ? from + to : from + " " + to);
   }
 
   static String figures(Device device, Figures figures, ZonedDateTime start, Style style) {
     StringBuilder out = new StringBuilder(style.strong("Figures of " + device.name()) + "\n");
-    out.append("  sessions     ").append(level(figures.sessions(), start)).append('\n');
-    out.append("  bindings     ").append(level(figures.bindings(), start)).append('\n');
+    out.append("  sessions     ").append(level(figures.sessions(), start));
+    out.append(", aged out ").append(figures.sessionsAged()).append('\n');
+    out.append("  bindings     ").append(level(figures.bindings(), start));
+    out.append(", aged out ").append(figures.bindingsAged()).append('\n');
+    out.append("  by kind      ").append(counts(figures.bindingsByKind())).append('\n');
+    out.append("  came in      ").append(counts(figures.packetsByInterface())).append('\n');
     out.append("  got nothing  ").append(figures.gotNothing()).append('\n');
+    if (!figures.fills().isEmpty()) {
+      TableText pools = new TableText("given out", "of", "what", "rule");
+      for (PoolFill fill : figures.fills()) {
+        pools.add(
+            Long.toString(fill.taken()),
+            Long.toString(fill.size()),
+            fill.protocol() == 0 ? "addresses" : portsOf(fill.protocol()),
+            rule(fill.rule()));
+      }
+      out.append(pools.text(style));
+    }
     TableText table = new TableText("flows", "rule");
     for (TranslationRule rule : device.translation()) {
       table.add(hits(figures, rule), Labels.of(rule) + ", line " + rule.place().line());
@@ -87,6 +126,19 @@ final class StateText {
     return out.append(table.text(style)).toString();
   }
 
+  private static String portsOf(int protocol) {
+    return Protocol.name(protocol) + (Protocol.isIcmp(protocol) ? " identifiers" : " ports");
+  }
+
+  private static String counts(Map<String, Long> counts) {
+    StringBuilder text = new StringBuilder();
+    for (Map.Entry<String, Long> entry : counts.entrySet()) {
+      text.append(text.length() == 0 ? "" : ", ");
+      text.append(entry.getKey()).append(' ').append(entry.getValue());
+    }
+    return text.length() == 0 ? "none" : text.toString();
+  }
+
   private static String hits(Figures figures, Placed by) {
     return Long.toString(figures.flowsOf(by));
   }
@@ -98,22 +150,6 @@ final class StateText {
         + (level.most() == 0
             ? ""
             : " since " + Durations.text(Duration.between(start, level.at())));
-  }
-
-  static String log(List<LogEntry> log, ZonedDateTime start, Style style) {
-    StringBuilder out = new StringBuilder(style.strong("Log") + "  ");
-    out.append(log.isEmpty() ? "empty" : Integer.toString(log.size())).append('\n');
-    for (LogEntry entry : log) {
-      String time = Durations.text(Duration.between(start, entry.at()));
-      String before = "  " + time + " ".repeat(Math.max(1, 10 - time.length()));
-      Placed by = entry.decision().by();
-      String text =
-          entry.device() + " " + entry.decision().text() + ": " + entry.decision().before();
-      String place = by == null ? null : by.place().toString();
-      out.append(before).append(style.placed(text, place, before.length(), before.length()));
-      out.append('\n');
-    }
-    return out.toString();
   }
 
   private static String title(String what, String device, int count, Style style) {
@@ -137,6 +173,8 @@ final class StateText {
 
   private static String rules(@Nullable TranslationRule one, @Nullable TranslationRule other) {
     String both = one == null ? "" : rule(one);
-    return other == null ? both : both + (one == null ? "" : ", ") + rule(other);
+    return other == null || other.equals(one)
+        ? both
+        : both + (one == null ? "" : ", ") + rule(other);
   }
 }

@@ -18,19 +18,24 @@ final class TableText {
     rows.add(List.of(cells));
   }
 
+  /** Adds a line that belongs to the row before it and keeps no column. */
+  void addBelow(String text) {
+    rows.add(List.of("    " + text));
+  }
+
   String text(Style style) {
     int[] widths = new int[rows.get(0).size()];
     for (List<String> row : rows) {
-      for (int i = 0; i < widths.length; i++) {
+      for (int i = 0; i < widths.length && row.size() > 1; i++) {
         widths[i] = Math.max(widths[i], row.get(i).length());
       }
     }
     StringBuilder out = new StringBuilder();
     for (List<String> row : rows) {
       StringBuilder line = new StringBuilder("  ");
-      for (int i = 0; i < widths.length; i++) {
+      for (int i = 0; i < row.size(); i++) {
         String cell = row.get(i);
-        boolean last = i == widths.length - 1;
+        boolean last = i == row.size() - 1;
         line.append(cell).append(" ".repeat(last ? 0 : widths[i] - cell.length() + 2));
       }
       if (line.length() > Style.WIDTH) {

@@ -138,7 +138,7 @@ final class TraceText {
       List<Decision> decisions = leg.decisions();
       Header before = decisions.get(0).before();
       Header after = decisions.get(decisions.size() - 1).after();
-      out.append("  ").append(style.faint(before.toString())).append('\n');
+      out.append("  ").append(style.faint(before.line())).append('\n');
       for (Decision decision : decisions) {
         line(
             decision.ruling().step().toString(),

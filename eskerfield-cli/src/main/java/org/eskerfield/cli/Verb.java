@@ -96,7 +96,11 @@ abstract class Verb {
   }
 
   static Site readSite(ParseResult call) throws UnreadableSiteException, IOException {
-    String file = siteName(call);
+    return readSite(call, siteName(call));
+  }
+
+  /** Reads a file of a site; {@code -} for standard input. */
+  static Site readSite(ParseResult call, String file) throws UnreadableSiteException, IOException {
     if (file.equals("-")) {
       return SiteReader.read("standard-input", System.in);
     }

@@ -262,18 +262,21 @@ class MainTest {
 
   @Test
   void tablesShowTheStateOfTheMoment() {
-    Result after = run("replay", GAUGES, TRAFFIC, "--until", "4m59s", "--bindings", "--sessions");
+    Result after = run("replay", GAUGES, TRAFFIC, "--at", "4m59s", "--bindings", "--sessions");
     assertThat(after.out())
         .contains("after 4m 59s: 8 flows: 4 answered, 4 exhausted")
         .contains("Bindings of breakwater  4")
-        .containsPattern("any +10.44.60.11 +192.0.2.68 +1 +4m 59s +1s +line 32, gauges borrow")
+        .containsPattern(
+            "any +10.44.60.11 +192.0.2.68 +1 +4m 59s +1s\n"
+                + " +line 32, gauges borrow an address each, with 192.0.2.200:8883")
         .containsPattern("any +10.44.60.12 +192.0.2.69 +1 +4m 58s +1h 59m 2s ")
         .containsPattern(
-            "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +from 192.0.2.69:50000 +4m 58s");
-    assertThat(run("replay", GAUGES, TRAFFIC, "--until", "3h", "--bindings", "--sessions").out())
+            "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +4m 58s +1h 59m 2s +line 32.*\n"
+                + " +left from 192.0.2.69:50000\n");
+    assertThat(run("replay", GAUGES, TRAFFIC, "--at", "3h", "--bindings", "--sessions").out())
         .contains("Bindings of breakwater  2")
         .contains("Sessions of breakwater  2");
-    assertThat(run("replay", GAUGES, TRAFFIC, "--until", "1d", "--bindings", "--sessions").out())
+    assertThat(run("replay", GAUGES, TRAFFIC, "--at", "1d", "--bindings", "--sessions").out())
         .contains("Bindings of breakwater  none")
         .contains("Sessions of breakwater  none");
     assertThat(
@@ -298,7 +301,7 @@ class MainTest {
     String out = run("replay", SITE, traffic.toString(), "--log", "--figures").out();
     assertThat(out)
         .contains("after 1h: 4 flows: 3 answered, 1 dropped")
-        .contains("Log  1\n  0s        skerry accepts it by access rule 'the contractor works")
+        .contains("log  0s        skerry accepts it by access rule 'the contractor works")
         .contains("sessions     2 now, at most 2 since 2s") // the connection, and the second ping
         .contains("bindings     1 now, at most 1 since 2s")
         .contains("got nothing  0")
@@ -307,12 +310,17 @@ class MainTest {
         .containsPattern("1 +access rule 'the contractor works on the ramp', line 50")
         .containsPattern("1 +list 'from the internet', otherwise, line 47");
     String gauges = run("replay", GAUGES, TRAFFIC, "--log", "--figures").out();
-    assertThat(gauges).contains("Log  5").contains("got nothing  5").contains("at most 4 since 3s");
+    assertThat(gauges)
+        .contains("got nothing  5")
+        .contains("at most 4 since 3s")
+        .containsPattern("bindings +3 now, at most 4 since 3s, aged out 3\n")
+        .containsPattern("4 +4 +addresses +line 32");
+    assertThat(gauges.lines().filter(line -> line.startsWith("log "))).hasSize(5);
   }
 
   @Test
   void aReplayAsDataFitsItsSchema() throws Exception {
-    JsonNode json = JSON.readTree(run("replay", GAUGES, TRAFFIC, "--json", "--until", "5m").out());
+    JsonNode json = JSON.readTree(run("replay", GAUGES, TRAFFIC, "--json", "--at", "5m").out());
     assertThat(
             JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
                 .getSchema(run("schema", "replay").out())

@@ -310,6 +310,9 @@ public final class DeviceMachine {
     Interface outside = outsideOf(rule);
     if (outside != null) {
       turned = program.translations.outboundFor(packet, outside, false, clock.now());
+      if (turned != null && tables.isUser(reached, packet)) {
+        return end(Ruling.BINDING_FILTERED, rule); // nobody speaks with himself by way of outside
+      }
       if (turned != null) {
         sender = tables.externalOf(packet, realm, externals(turned, outside));
       }
@@ -335,7 +338,8 @@ public final class DeviceMachine {
 
   /**
    * Remembers that an insider spoke to another one's external side, though that did not let it in:
-   * the packet went out and came back, so that the other one's packets will be let in.
+   * the packet went out and came back, so the other one's packets will be let in. That is a session
+   * outside, of no packet that could arrive here; the insider's next one is judged anew.
    */
   private void remember(@Nullable Interface outside) {
     if (turned == null || outside == null || !canOpen()) {
@@ -346,7 +350,9 @@ public final class DeviceMachine {
       Packet left = packet.copy();
       tables.leadFrom(own, left);
       TranslationRule rule = turned.rule();
-      tables.record(left, program.realm(outside), null, rule, own, settings(rule));
+      int to = program.realm(outside);
+      tables.sessionOf(left, to);
+      tables.record(left, to, null, rule, own, settings(rule));
     }
   }
 

@@ -200,6 +200,7 @@ public final class DeviceProgram {
     if (!Protocol.hasPorts(protocol)) {
       return ports;
     }
+    ports.set(0); // reserved: no flow may come from it (RFC 6335 section 6)
     translations.claimPorts(address, protocol, ports);
     if (owns(address)) {
       for (Own each : services) {

@@ -98,10 +98,18 @@ final class DeviceTables {
         address(kind, SessionTable.destination(ends)),
         SessionTable.destinationPort(kind),
         SessionTable.protocol(kind),
-        Icmp.NO_TYPE,
+        queryType(SessionTable.protocol(kind)),
         0,
         0,
         null);
+  }
+
+  private static int queryType(int protocol) {
+    return switch (protocol) {
+      case Protocol.ICMP -> Icmp.ECHO_REQUEST;
+      case Protocol.ICMPV6 -> Icmp.ECHO_REQUEST_V6;
+      default -> Icmp.NO_TYPE;
+    };
   }
 
   // Sessions.
@@ -432,6 +440,11 @@ final class DeviceTables {
     return SessionTable.source(sessions.ends(isOutward(use >> 1, binding) ? use + 1 : use));
   }
 
+  /** Whether a packet comes from the user of a binding. */
+  boolean isUser(int binding, Packet packet) {
+    return bindings.internal(binding) == (int) packet.sourceLow;
+  }
+
   /** Leads a packet to the user of a binding. */
   void leadTo(int binding, Packet packet) {
     packet.rewriteDestination(
@@ -757,10 +770,11 @@ final class DeviceTables {
       for (PortSpace space : spaces) {
         if (protocolOf(space) == protocol && externals.contains(addressOf(space))) {
           taken += space.count();
-          size += space.size() - 65536;
+          size += space.size() - (Protocol.hasPorts(protocol) ? 65535 : 65536);
         }
       }
-      fills.add(new PoolFill(rule, protocol, taken, size + 65536 * use.size()));
+      long each = Protocol.hasPorts(protocol) ? 65535 : 65536;
+      fills.add(new PoolFill(rule, protocol, taken, size + each * use.size()));
     }
     return fills;
   }

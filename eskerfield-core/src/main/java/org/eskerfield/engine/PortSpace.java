@@ -86,7 +86,7 @@ final class PortSpace {
   }
 
   private int takeWithin(int wanted, boolean low, boolean parity) {
-    int first = low ? 1 : FIRST_UNPRIVILEGED; // no flow may come from port 0 (RFC 6335 section 6)
+    int first = low ? 0 : FIRST_UNPRIVILEGED;
     int last = low ? FIRST_UNPRIVILEGED - 1 : PORTS - 1;
     int from = Math.min(Math.max(wanted, first), last);
     int port = parity ? free(from, first, last, (wanted & 1) == 0 ? EVEN : ODD) : Index.NONE;

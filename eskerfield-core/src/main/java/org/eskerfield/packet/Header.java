@@ -59,7 +59,6 @@ public record Header(
       text.append(" echo reply id ").append(destinationPort);
     } else if (inner != null) {
       text.append(' ').append(Icmp.errorName(protocol, icmpType));
-      text.append(" about ").append(inner);
     }
     return text.toString();
   }
@@ -70,9 +69,15 @@ public record Header(
     }
   }
 
-  /** {@code source → destination kind}. */
+  /** {@code source → destination kind}, and what an error is about. */
   @Override
   public String toString() {
+    String text = line();
+    return inner == null ? text : text + " about " + inner;
+  }
+
+  /** {@code source → destination kind}. */
+  public String line() {
     return sourceText() + " → " + destinationText() + " " + kind();
   }
 }

@@ -1,6 +1,8 @@
 package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
+import java.util.Locale;
+import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.AccessList;
 import org.jspecify.annotations.Nullable;
 
@@ -14,4 +16,35 @@ import org.jspecify.annotations.Nullable;
  * @param decision what was decided, by which rule, about which packet
  */
 public record LogEntry(
-    ZonedDateTime at, String device, @Nullable AccessList list, Decision decision) {}
+    ZonedDateTime at, String device, @Nullable AccessList list, Decision decision) {
+  /** What was done with a packet. */
+  public enum Done {
+    /** It was let through. */
+    ACCEPTED,
+    /** It was dropped without a word. */
+    DROPPED,
+    /** It was dropped, and the sender was told. */
+    REJECTED,
+    /** There was no address or port left for it. */
+    EXHAUSTED;
+
+    /** In lower case. */
+    @Override
+    public String toString() {
+      return name().toLowerCase(Locale.ROOT);
+    }
+  }
+
+  /** What was done with the packet. */
+  public Done done() {
+    Outcome outcome = decision.ruling().ends();
+    if (outcome == null) {
+      return Done.ACCEPTED;
+    }
+    return switch (outcome) {
+      case EXHAUSTED -> Done.EXHAUSTED;
+      case REFUSED -> Done.REJECTED;
+      default -> Done.DROPPED;
+    };
+  }
+}

@@ -9,7 +9,9 @@ import java.io.StringWriter;
 import java.io.UncheckedIOException;
 import java.time.Duration;
 import java.time.format.DateTimeFormatter;
+import java.util.ArrayList;
 import java.util.Collection;
+import java.util.Comparator;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
@@ -17,6 +19,7 @@ import org.eskerfield.check.Finding;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.PoolFill;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Place;
@@ -27,6 +30,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
+import org.eskerfield.trace.Figures;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Question;
@@ -113,6 +117,7 @@ public final class JsonWriter {
         write(row);
       }
       json.writeEndArray();
+      write(run.figures(device));
       json.writeArrayFieldStart("sessions");
       for (SessionRow row : run.sessions(device)) {
         json.writeStartObject();
@@ -151,6 +156,53 @@ public final class JsonWriter {
     json.writeEndArray();
     millisField("ageMillis", row.age());
     millisField("leftMillis", row.left());
+    json.writeEndObject();
+  }
+
+  private void write(Figures figures) throws IOException {
+    json.writeObjectFieldStart("figures");
+    levelField("sessions", figures.sessions(), figures.sessionsAged());
+    levelField("bindings", figures.bindings(), figures.bindingsAged());
+    json.writeNumberField("gotNothing", figures.gotNothing());
+    json.writeArrayFieldStart("hits");
+    List<Figures.Hit> hits = new ArrayList<>(figures.hits());
+    hits.sort(Comparator.comparingInt(hit -> hit.by().place().line()));
+    for (Figures.Hit hit : hits) {
+      json.writeStartObject();
+      ruleField("rule", hit.by());
+      json.writeNumberField("flows", hit.flows());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    json.writeArrayFieldStart("pools");
+    for (PoolFill fill : figures.fills()) {
+      json.writeStartObject();
+      ruleField("rule", fill.rule());
+      json.writeStringField("of", fill.protocol() == 0 ? null : Protocol.name(fill.protocol()));
+      json.writeNumberField("taken", fill.taken());
+      json.writeNumberField("size", fill.size());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    countsField("bindingsByKind", figures.bindingsByKind());
+    countsField("packetsByInterface", figures.packetsByInterface());
+    json.writeEndObject();
+  }
+
+  private void levelField(String name, Figures.Level level, long aged) throws IOException {
+    json.writeObjectFieldStart(name);
+    json.writeNumberField("now", level.now());
+    json.writeNumberField("most", level.most());
+    json.writeStringField("mostAt", DateTimeFormatter.ISO_OFFSET_DATE_TIME.format(level.at()));
+    json.writeNumberField("agedOut", aged);
+    json.writeEndObject();
+  }
+
+  private void countsField(String name, Map<String, Long> counts) throws IOException {
+    json.writeObjectFieldStart(name);
+    for (Map.Entry<String, Long> entry : counts.entrySet()) {
+      json.writeNumberField(entry.getKey(), entry.getValue());
+    }
     json.writeEndObject();
   }
 
@@ -286,6 +338,9 @@ public final class JsonWriter {
         request ? header.sourcePort() : header.destinationPort(),
         request || Icmp.isEchoReply(header.icmpType()));
     json.writeNumberField("ttl", header.ttl());
+    if (header.inner() != null) {
+      headerField("about", header.inner());
+    }
     json.writeEndObject();
   }
 

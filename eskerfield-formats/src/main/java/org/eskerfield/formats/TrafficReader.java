@@ -3,66 +3,90 @@ package org.eskerfield.formats;
 import java.io.Closeable;
 import java.io.IOException;
 import java.io.InputStream;
-import java.io.InputStreamReader;
-import java.io.UncheckedIOException;
-import java.nio.charset.CharacterCodingException;
-import java.nio.charset.CodingErrorAction;
-import java.nio.charset.StandardCharsets;
 import java.time.Duration;
-import java.util.ArrayList;
-import java.util.Iterator;
+import java.util.Arrays;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
-import org.apache.commons.csv.CSVFormat;
-import org.apache.commons.csv.CSVParser;
-import org.apache.commons.csv.CSVRecord;
-import org.apache.commons.csv.DuplicateHeaderMode;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
+import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Reads traffic from CSV (RFC 4180) with a header row, line by line: a file of any length takes the
- * memory of one line.
+ * Reads traffic from CSV (RFC 4180) with a header row, or from a YAML list of mappings, flow by
+ * flow: a file of any length takes the memory of one.
  *
- * <p>The columns, in any order: {@code at}, the time since the start, such as {@code 90s} or {@code
- * 2h4m}, never less than the line before; {@code from}, {@code to}, {@code service} as a trace
- * takes them; {@code source-port}, optional; {@code do}, optional: {@code open} (if left out) or
- * {@code close}, which ends a TCP connection that was opened with the same values.
+ * <p>The columns or keys, in any order: {@code at}, the time since the start, such as {@code 90s}
+ * or {@code 2h4m}, never less than that of the flow before; {@code from}, {@code to}, {@code
+ * service} as a trace takes them; {@code source-port}, optional; {@code do}, optional: {@code open}
+ * (if left out); {@code close}, which ends a TCP connection that was opened with the same values;
+ * or one of the modes of {@link FileTransfer.Mode}, which opens a data connection on a control
+ * connection that was opened with the same values; {@code data-port}, optional, the port that is
+ * announced for it.
  */
 public final class TrafficReader implements Closeable {
-  private static final List<String> NEEDED = List.of("at", "from", "to", "service");
-  private static final List<String> OPTIONAL = List.of("source-port", "do");
+  /** The port that is announced for a data connection where none is named. */
+  public static final int DEFAULT_DATA_PORT = 50020;
+
+  private static final String OPEN = "open";
+  private static final String CLOSE = "close";
+  private static final int MOST_KNOWN = 10_000;
+  private static final TrafficRows.Names NAMES =
+      new TrafficRows.Names(
+          names("at", "from", "to", "service"), names("source-port", "do", "data-port"));
   private static final Pattern TIME =
       Pattern.compile(
           "(?:(\\d{1,4})d)?(?:(\\d{1,6})h)?(?:(\\d{1,6})m)?(?:(\\d{1,9})(?:\\.(\\d{1,3}))?s)?");
 
+  private static Set<String> names(String... names) {
+    return new LinkedHashSet<>(Arrays.asList(names));
+  }
+
   /**
-   * One line.
+   * One flow.
    *
    * @param at the time since the start of the run
    * @param question who sends what to whom
    * @param closes whether the connection is closed instead of opened
+   * @param transfer which data connection is opened on it; null for none
+   * @param dataPort the port that is announced for that, 1 to 65535
    */
-  public record Flow(Duration at, Question question, boolean closes) {}
+  public record Flow(
+      Duration at,
+      Question question,
+      boolean closes,
+      FileTransfer.@Nullable Mode transfer,
+      int dataPort) {}
 
   private final Site site;
   private final String file;
-  private final CSVParser parser;
-  private final Iterator<CSVRecord> records;
+  private final TrafficRows rows;
   private Duration last = Duration.ZERO;
 
-  private TrafficReader(Site site, String file, CSVParser parser) {
+  /** Questions that were asked before, since traffic repeats itself. */
+  private final Map<List<String>, Question> known =
+      new LinkedHashMap<>(16, 0.75f, true) {
+        @Override
+        protected boolean removeEldestEntry(Map.Entry<List<String>, Question> eldest) {
+          return size() > MOST_KNOWN;
+        }
+      };
+
+  private TrafficReader(Site site, String file, TrafficRows rows) {
     this.site = site;
     this.file = file;
-    this.parser = parser;
-    this.records = parser.iterator();
+    this.rows = rows;
   }
 
   /**
-   * Begins to read.
+   * Begins to read: YAML if the name ends in {@code .yaml} or {@code .yml}, else CSV.
    *
    * @param file the name that messages call it by
    * @throws UnreadableSiteException if the header row is not as it should be
@@ -70,119 +94,94 @@ public final class TrafficReader implements Closeable {
    */
   public static TrafficReader open(Site site, String file, InputStream in)
       throws UnreadableSiteException, IOException {
-    InputStreamReader text =
-        new InputStreamReader(
-            in,
-            StandardCharsets.UTF_8
-                .newDecoder()
-                .onMalformedInput(CodingErrorAction.REPORT)
-                .onUnmappableCharacter(CodingErrorAction.REPORT));
-    CSVFormat format =
-        CSVFormat.RFC4180
-            .builder()
-            .setHeader()
-            .setDuplicateHeaderMode(DuplicateHeaderMode.DISALLOW)
-            .setSkipHeaderRecord(true)
-            .setIgnoreSurroundingSpaces(true)
-            .setIgnoreEmptyLines(true)
-            .setCommentMarker('#')
-            .get();
-    CSVParser parser;
-    try {
-      parser = CSVParser.builder().setReader(text).setFormat(format).get();
-    } catch (CharacterCodingException e) {
-      throw problem(file, 1, "the file is not UTF-8", "save it as UTF-8");
-    } catch (IllegalArgumentException e) {
-      throw problem(file, 1, "the header row cannot be used: " + e.getMessage(), header());
-    }
-    List<String> names = parser.getHeaderNames();
-    for (String name : names) {
-      if (!NEEDED.contains(name) && !OPTIONAL.contains(name)) {
-        List<String> known = new ArrayList<>(NEEDED);
-        known.addAll(OPTIONAL);
-        throw problem(
-            file, 1, "unknown column '" + name + "'", Similar.didYouMean(name, known, header()));
-      }
-    }
-    for (String name : NEEDED) {
-      if (!names.contains(name)) {
-        throw problem(file, 1, "the header row lacks the column '" + name + "'", header());
-      }
-    }
-    return new TrafficReader(site, file, parser);
+    String name = file.toLowerCase(Locale.ROOT);
+    boolean yaml = name.endsWith(".yaml") || name.endsWith(".yml");
+    return new TrafficReader(
+        site, file, yaml ? new YamlRows(file, in, NAMES) : new CsvRows(file, in, NAMES));
   }
 
-  private static String header() {
-    return "begin with: at,from,to,service and, where wanted, source-port,do";
-  }
-
-  private static UnreadableSiteException problem(
-      String file, long line, String message, String remedy) {
-    Place place = new Place(file, (int) line, 1);
+  static UnreadableSiteException problem(String file, long line, String message, String remedy) {
+    Place place = new Place(file, (int) Math.min(line, Integer.MAX_VALUE), 1);
     return new UnreadableSiteException(file, List.of(new Problem(place, message, remedy, "")));
   }
 
   /**
-   * The next line.
+   * The next flow.
    *
    * @return null at the end
    * @throws UnreadableSiteException if the line cannot be used
    */
   public @Nullable Flow next() throws UnreadableSiteException {
-    long line = parser.getCurrentLineNumber() + 1;
-    CSVRecord row;
-    try {
-      if (!records.hasNext()) {
-        return null;
-      }
-      row = records.next();
-    } catch (UncheckedIOException | IllegalStateException e) {
-      throw problem(file, line, "the line cannot be read as CSV", "check its quotes and encoding");
+    TrafficRows.Row row = rows.next();
+    if (row == null) {
+      return null;
     }
-    line = parser.getCurrentLineNumber();
-    if (!row.isConsistent()) {
-      throw problem(
-          file,
-          line,
-          "the line has "
-              + row.size()
-              + " values, the header row "
-              + parser.getHeaderNames().size(),
-          "give each column a value; it may be empty");
-    }
-    Duration at = time(row.get("at"), line);
+    Duration at = time(row.get("at"), rows.line());
     if (at.compareTo(last) < 0) {
       throw problem(
           file,
-          line,
-          "the time " + row.get("at") + " is before that of the line above",
-          "sort the lines by time");
+          rows.line(),
+          "the time " + row.get("at") + " is before that of the flow above",
+          "sort the flows by time");
     }
     last = at;
-    String action = optional(row, "do");
-    if (!action.isEmpty() && !action.equals("open") && !action.equals("close")) {
-      throw problem(file, line, "'" + action + "' is nothing to do", "write open or close");
+    String action = row.get("do");
+    FileTransfer.Mode transfer = null;
+    if (!action.isEmpty() && !action.equals(OPEN) && !action.equals(CLOSE)) {
+      for (FileTransfer.Mode mode : FileTransfer.Mode.values()) {
+        transfer = mode.toString().equals(action) ? mode : transfer;
+      }
+      if (transfer == null) {
+        throw problem(
+            file,
+            rows.line(),
+            "'" + action + "' is nothing to do",
+            "write open, close, active, passive, extended-active or extended-passive");
+      }
+    }
+    return new Flow(at, question(row), action.equals(CLOSE), transfer, dataPort(row));
+  }
+
+  private Question question(TrafficRows.Row row) throws UnreadableSiteException {
+    List<String> key =
+        List.of(row.get("from"), row.get("to"), row.get("service"), row.get("source-port"));
+    Question before = known.get(key);
+    if (before != null) {
+      return before;
     }
     try {
-      QuestionReader question =
+      QuestionReader reader =
           QuestionReader.on(site)
               .from(row.get("from"))
               .to(row.get("to"))
               .service(row.get("service"));
-      String port = optional(row, "source-port");
-      if (!port.isEmpty()) {
-        question.sourcePort(Literals.port(port));
+      if (!row.get("source-port").isEmpty()) {
+        reader.sourcePort(Literals.port(row.get("source-port")));
       }
-      return new Flow(at, question.read(), action.equals("close"));
+      Question question = reader.read();
+      known.put(key, question);
+      return question;
     } catch (UnusableQuestionException e) {
-      throw problem(file, line, e.part() + ": " + e.getMessage(), e.remedy());
+      throw problem(file, rows.line(), e.part() + ": " + e.getMessage(), e.remedy());
     } catch (BadLiteralException e) {
-      throw problem(file, line, "source-port: " + e.message(), e.remedy());
+      throw problem(file, rows.line(), "source-port: " + e.message(), e.remedy());
     }
   }
 
-  private static String optional(CSVRecord row, String name) {
-    return row.isMapped(name) ? row.get(name) : "";
+  private int dataPort(TrafficRows.Row row) throws UnreadableSiteException {
+    String text = row.get("data-port");
+    if (text.isEmpty()) {
+      return DEFAULT_DATA_PORT;
+    }
+    try {
+      int port = Literals.port(text);
+      if (port > 0) {
+        return port;
+      }
+    } catch (BadLiteralException e) {
+      throw problem(file, rows.line(), "data-port: " + e.message(), e.remedy());
+    }
+    throw problem(file, rows.line(), "data-port: nothing listens on port 0", "write 1 to 65535");
   }
 
   private Duration time(String text, long line) throws UnreadableSiteException {
@@ -214,6 +213,6 @@ public final class TrafficReader implements Closeable {
 
   @Override
   public void close() throws IOException {
-    parser.close();
+    rows.close();
   }
 }

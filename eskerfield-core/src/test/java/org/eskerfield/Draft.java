@@ -70,6 +70,17 @@ public final class Draft {
     return this;
   }
 
+  /** A network in an address space of its own. */
+  public Draft network(String name, String prefix, @Nullable String carrier, String realm) {
+    network(name, prefix, carrier);
+    Network made = Objects.requireNonNull(networks.get(name));
+    networks.put(
+        name,
+        new Network(
+            name, made.prefixes(), made.zone(), realm, made.carrier(), List.of(), null, HERE));
+    return this;
+  }
+
   /** A host that listens on TCP and UDP ports; on the internet if the network is null. */
   public Draft host(String name, @Nullable String network, String address, int... ports) {
     return host(name, network, address, null, ports);
@@ -260,6 +271,32 @@ public final class Draft {
               List.of(),
               term(internal),
               Prefix.of(a(internal)),
+              null,
+              null,
+              null,
+              false,
+              null,
+              HERE));
+      return this;
+    }
+
+    /** A destination rule that fixes the way out and shares an address among the sources. */
+    public DeviceDraft both(
+        String arriving, String external, int port, String internal, String leaving, String as) {
+      destination(arriving, external, port, internal, 0);
+      DestinationRule rule = (DestinationRule) translation.remove(translation.size() - 1);
+      Pool pool = new Pool(List.of(term(as)), AddressSet.of(a(as)), HERE);
+      translation.add(
+          new DestinationRule(
+              rule.name(),
+              rule.facing(),
+              way(leaving),
+              new DestinationRule.Sources(pool, HERE),
+              List.of(),
+              rule.external(),
+              rule.services(),
+              rule.internal(),
+              rule.internalBlock(),
               null,
               null,
               null,

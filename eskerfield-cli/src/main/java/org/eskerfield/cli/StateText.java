@@ -66,15 +66,16 @@ final class StateText {
   }
 
   static String sessions(String device, List<SessionRow> rows, Style style) {
-    TableText table = new TableText("kind", "as it arrived", "age", "left", "rule");
+    TableText table = new TableText("kind", "as it arrived", "age", "left");
     for (SessionRow row : rows) {
       table.add(
           Protocol.name(row.arrived().protocol()),
           row.arrived().sourceText() + " → " + row.arrived().destinationText(),
           Durations.text(row.age()),
-          Durations.text(row.remaining()),
-          rules(row.destinationRule(), row.sourceRule()));
-      table.addBelow(changed(row.arrived(), row.left()));
+          Durations.text(row.remaining()));
+      String rules = rules(row.destinationRule(), row.sourceRule());
+      String changed = changed(row.arrived(), row.left());
+      table.addBelow(rules.isEmpty() ? changed : rules + ", " + changed);
     }
     return title("Sessions", device, rows.size(), style)
         + (rows.isEmpty() ? "" : table.text(style));

@@ -269,10 +269,10 @@ class MainTest {
         .containsPattern(
             "any +10.44.60.11 +192.0.2.68 +1 +4m 59s +1s\n"
                 + " +line 32, gauges borrow an address each, with 192.0.2.200:8883")
-        .containsPattern("any +10.44.60.12 +192.0.2.69 +1 +4m 58s +1h 59m 2s ")
+        .containsPattern("any +10.44.60.12 +192.0.2.69 +1 +4m 58s +1h 59m 2s\n")
         .containsPattern(
-            "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +4m 58s +1h 59m 2s +line 32.*\n"
-                + " +left from 192.0.2.69:50000\n");
+            "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +4m 58s +1h 59m 2s\n"
+                + " +line 32, .*, left from 192.0.2.69:50000\n");
     assertThat(run("replay", GAUGES, TRAFFIC, "--at", "3h", "--bindings", "--sessions").out())
         .contains("Bindings of breakwater  2")
         .contains("Sessions of breakwater  2");
@@ -313,9 +313,154 @@ class MainTest {
     assertThat(gauges)
         .contains("got nothing  5")
         .contains("at most 4 since 3s")
-        .containsPattern("bindings +3 now, at most 4 since 3s, aged out 3\n")
+        .containsPattern("bindings +4 now, at most 4 since 3s, aged out 3\n")
         .containsPattern("4 +4 +addresses +line 32");
     assertThat(gauges.lines().filter(line -> line.startsWith("log "))).hasSize(5);
+  }
+
+  /** The harbour office, worked by hand in docs/replay.md. */
+  @Test
+  void theHarbourShowsEveryKindOfTranslation() {
+    String site = GAUGES.replace("gauges", "harbour");
+    String traffic = TRAFFIC.replace("gauges", "harbour");
+    Result result = run("replay", site, traffic, "--follow", "--bindings", "--sessions");
+    assertThat(outcomes(result.out()))
+        .containsExactly(
+            "answered",
+            "answered",
+            "answered",
+            "unanswered",
+            "answered",
+            "answered",
+            "answered",
+            "answered",
+            "answered",
+            "dropped",
+            "answered",
+            "dropped");
+    String out = result.out().replaceAll("\\s+", " ");
+    assertThat(out)
+        // Two passengers with one source port, to one server.
+        .contains(
+            "hydrographic 192.0.2.200:8883 answers, and sees the sender as breakwater 203.0.113.33:50000")
+        .contains(
+            "hydrographic 192.0.2.200:8883 answers, and sees the sender as breakwater 203.0.113.33:50001")
+        // A hairpin with the source rewritten, and without.
+        .contains("it sees the sender as breakwater 10.44.20.1:50001")
+        .contains(
+            "lantern discards it: it spoke to 203.0.113.36:443, and this comes from 10.44.20.117:8443")
+        // Untouched: among the sessions, not among the bindings.
+        .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s left as it came")
+        // A range shifted by 1000, a file transfer in both modes.
+        .contains(
+            "198.51.100.77:50004 → 203.0.113.37:11007 6s 4m 54s line 68, radio traffic, left to 10.44.20.140:10007")
+        .contains(
+            "'227 Entering Passive Mode (10,44,20,134,195,100)', heard as '227 Entering Passive Mode (203,0,113,38,195,100)'")
+        .contains(
+            "active data connection: 'PORT 198,51,100,37,195,100'; archive → 198.51.100.37 50020/tcp: auditor");
+    String bindings = out.substring(out.indexOf("Bindings of"), out.indexOf("Sessions of"));
+    assertThat(bindings).doesNotContain("10.77.4.20").contains("tcp 10.44.20.134:50020");
+    assertThat(run("check", site).status()).isZero();
+  }
+
+  @Test
+  void theLogComesInOpenFormatsAndFiltered(@TempDir Path folder) throws Exception {
+    String site = GAUGES.replace("gauges", "harbour");
+    String traffic = TRAFFIC.replace("gauges", "harbour");
+    Path file = folder.resolve("log");
+    run("replay", site, traffic, "--log-to", file.toString(), "--log-as", "rfc5424");
+    assertThat(Files.readString(file))
+        .isEqualTo(
+            "<134>1 2026-01-05T09:00:10.000Z breakwater eskerfield - accepted [flow@32473"
+                + " list=\"to the quay\" rule=\"everybody asks for names\" proto=\"udp\""
+                + " src=\"198.51.100.77\" dst=\"10.44.20.130\" sport=\"50007\" dport=\"53\"]"
+                + " \ufeffaccepts it by access rule 'everybody asks for names'\n");
+    run("replay", site, traffic, "--log-to", file.toString(), "--log-as", "jsonl");
+    JsonNode line = JSON.readTree(Files.readString(file));
+    assertThat(line.at("/rule").asText()).isEqualTo("everybody asks for names");
+    assertThat(line.at("/destinationPort").asInt()).isEqualTo(53);
+    for (String[] filter :
+        new String[][] {
+          {"--log-list", "to the quay", "1"},
+          {"--log-rule", "everybody asks for names", "1"},
+          {"--log-rule", "booking", "0"},
+          {"--log-host", "lantern", "1"},
+          {"--log-host", "198.51.100.77", "1"},
+          {"--log-host", "auditor", "0"},
+          {"--log-done", "accepted", "1"},
+          {"--log-done", "dropped", "0"},
+        }) {
+      String out = run("replay", site, traffic, filter[0], filter[1]).out();
+      assertThat(out.lines().filter(each -> each.startsWith("log ")))
+          .as(filter[0] + " " + filter[1])
+          .hasSize(Integer.parseInt(filter[2]));
+    }
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    "--log-as xml,          --log-as: 'xml' is none of",
+    "--log-done seen,       --log-done: 'seen' is none of",
+    "--log-list nowhere,    no list is called 'nowhere'",
+    "--log-rule nothing,    no rule is called 'nothing'",
+    "--log-host nobody,     no host is called 'nobody'",
+    "--log-to ., is a folder",
+    "--at soon,             'soon' is no time since the start",
+    "--change 5m,           names no file",
+    "--change 5m=none.yaml, none.yaml",
+  })
+  void aWrongCallOfReplayIsExplained(String call, String message) {
+    List<String> words = new ArrayList<>(List.of("replay", GAUGES, TRAFFIC));
+    words.addAll(List.of(call.split(" ")));
+    Result result = run(words.toArray(new String[0]));
+    assertThat(result.status()).isEqualTo(2);
+    assertThat(result.err()).contains(message);
+  }
+
+  @Test
+  void aReplayGoesOnWithAnotherFileAndKeepsItsSessions(@TempDir Path folder) throws Exception {
+    Path changed =
+        Files.writeString(
+            folder.resolve("changed.yaml"),
+            Files.readString(Path.of(SITE))
+                .replace("shared: pier", "disabled: true\n        shared: pier"));
+    Path traffic =
+        Files.writeString(
+            folder.resolve("t.yaml"),
+            """
+            - { at: 0s, from: kiosk, to: hydrographic, service: 8883/tcp }
+            - at: 1m
+              from: kiosk
+              to: hydrographic
+              service: 8883/tcp
+              source-port: 50001
+            """);
+    String out =
+        run(
+                "replay",
+                SITE,
+                traffic.toString(),
+                "--change",
+                "30s=" + changed,
+                "--follow",
+                "--sessions")
+            .out();
+    assertThat(outcomes(out)).containsExactly("answered", "unroutable");
+    assertThat(out).contains("Sessions of skerry  2");
+    for (String[] bad :
+        new String[][] {
+          {"- { at: 0s, from: kiosk, to: ramp, servce: ping }", "t.yaml:1:1  unknown key 'servce'"},
+          {"- { at: 0s, from: kiosk }", "the flow lacks 'to'"},
+          {"at: 0s", "no list of flows"},
+          {"- { at: [0s], from: a, to: b, service: c }", "plain values only"},
+          {"- { at: 0s, at: 1s, from: a, to: b, service: c }", "stands here twice"},
+          {"- {", "this is not YAML"},
+        }) {
+      Files.writeString(traffic, bad[0] + "\n");
+      Result result = run("replay", SITE, traffic.toString());
+      assertThat(result.status()).isEqualTo(2);
+      assertThat(result.err()).contains(bad[1]);
+    }
   }
 
   @Test
@@ -329,6 +474,8 @@ class MainTest {
     assertThat(json.at("/outcomes/exhausted").asInt()).isEqualTo(4);
     assertThat(json.at("/devices/0/bindings/0/internal").asText()).isEqualTo("10.44.60.15/32");
     assertThat(json.at("/devices/0/sessions")).hasSize(4);
+    assertThat(json.at("/devices/0/figures/pools/0/taken").asInt()).isEqualTo(4);
+    assertThat(json.at("/devices/0/figures/bindings/agedOut").asInt()).isEqualTo(1);
   }
 
   @ParameterizedTest

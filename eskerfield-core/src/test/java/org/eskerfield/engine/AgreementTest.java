@@ -143,9 +143,10 @@ class AgreementTest {
       boolean fromInside = traffic.random.nextBoolean();
       Packet packet = fromInside ? traffic.fromInside() : traffic.fromOutside(plain);
       Packet asItCame = packet.copy();
-      Narrator narrator = traffic.random.nextBoolean() ? null : (ruling, by, seen) -> {};
-      Ruling ruling = machine.arrive(packet, fromInside ? inside : outside, narrator);
-      boolean through = ruling.ends() == null && machine.leaving() != null;
+      Narrator narrator =
+          traffic.random.nextBoolean() ? null : (ruling, by, seen) -> met.add(ruling.name());
+      Ruling last = machine.arrive(packet, fromInside ? inside : outside, narrator);
+      boolean through = last.ends() == null && machine.leaving() != null;
       Ends after = through ? Ends.of(packet) : null;
       Ends wanted;
       try {
@@ -155,8 +156,8 @@ class AgreementTest {
         plain.clear();
         continue;
       }
-      assertThat(after).as("%s, %s", Ends.of(asItCame), ruling).isEqualTo(wanted);
-      met.add(ruling.name());
+      assertThat(after).as("%s, %s", Ends.of(asItCame), last).isEqualTo(wanted);
+      met.add(last.name());
       compared++;
       assertThat(machine.sessionCount()).isEqualTo(plain.flowCount());
       long step = traffic.random.nextInt(2_000);
@@ -173,6 +174,9 @@ class AgreementTest {
       }
     }
     assertThat(met).contains("SESSION_KNOWN", "SESSION_RECORDED");
+    if (kind == Kind.SHARED || kind == Kind.DYNAMIC) {
+      assertThat(met).contains("BINDING_KNOWN", "BINDING_KNOWN_INSIDE", "BINDING_FILTERED");
+    }
     clock.advance(Duration.ofHours(3));
     assertThat(machine.sessionCount()).isZero();
     assertThat(machine.bindingCount()).isZero();

@@ -429,29 +429,189 @@ class DeviceMachineTest {
   private DeviceMachine keeping(
       StateSettings.Endpoints filtering, boolean inboundRefreshes, int portsPerSource) {
     StateSettings usual = StateSettings.OF_THE_RFCS;
+    return keeping(
+        new StateSettings(
+            usual.timers(),
+            usual.mapping(),
+            filtering,
+            usual.pooling(),
+            new StateSettings.Ports(true, true, false, portsPerSource, Duration.ZERO),
+            inboundRefreshes,
+            false,
+            false));
+  }
+
+  private static StateSettings assigning(
+      StateSettings.Endpoints mapping,
+      StateSettings.Pooling pooling,
+      StateSettings.Ports ports,
+      boolean midStream) {
+    StateSettings usual = StateSettings.OF_THE_RFCS;
+    return new StateSettings(
+        usual.timers(), mapping, usual.filtering(), pooling, ports, false, midStream, false);
+  }
+
+  private DeviceMachine keeping(StateSettings settings) {
     Site site =
         new Draft()
             .network("inside", "10.77.4.0/24", null)
             .network("outside", "198.51.100.128/26", "198.51.100.129")
             .device("edge", Action.ACCEPT)
-            .keeping(
-                new StateSettings(
-                    usual.timers(),
-                    usual.mapping(),
-                    filtering,
-                    usual.pooling(),
-                    new StateSettings.Ports(true, true, false, portsPerSource, Duration.ZERO),
-                    inboundRefreshes,
-                    false,
-                    false))
+            .keeping(settings)
             .on("inside", "10.77.4.1")
             .on("outside", "198.51.100.140")
             .route("0.0.0.0/0", "198.51.100.129")
+            .sharedPool("10.77.4.128/25", "outside", "198.51.100.150-198.51.100.153")
             .shared("10.77.4.0/24", "outside")
             .done()
             .site();
     Device device = Objects.requireNonNull(site.devices().get("edge"));
     return new DeviceMachine(DeviceProgram.compile(site, device), clock);
+  }
+
+  private static final StateSettings.Ports USUAL_PORTS = StateSettings.OF_THE_RFCS.ports();
+
+  @ParameterizedTest
+  @CsvSource({
+    // Whether the external port serves again for: another port there, another address.
+    "ENDPOINT_INDEPENDENT,       true,  true",
+    "ADDRESS_DEPENDENT,          true,  false",
+    "ADDRESS_AND_PORT_DEPENDENT, false, false",
+  })
+  void mappingIsAsTheRfcNamesIt(
+      StateSettings.Endpoints mapping, boolean otherPort, boolean otherAddress) {
+    DeviceMachine machine =
+        keeping(assigning(mapping, StateSettings.Pooling.PAIRED, USUAL_PORTS, false));
+    Packet first = udp(a("10.77.4.20"), 5000, SERVER, 80);
+    Packet second = udp(a("10.77.4.20"), 5000, SERVER, 81);
+    Packet third = udp(a("10.77.4.20"), 5000, a("192.0.2.201"), 80);
+    for (Packet packet : List.of(first, second, third)) {
+      assertThat(machine.arrive(packet, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    }
+    assertThat(second.sourcePort == first.sourcePort).isEqualTo(otherPort);
+    assertThat(third.sourcePort == first.sourcePort).isEqualTo(otherAddress);
+    // Whatever it is, the same flow keeps its binding.
+    Packet again = udp(a("10.77.4.20"), 5000, a("192.0.2.201"), 80);
+    machine.arrive(again, inside, null);
+    assertThat(again.sourcePort).isEqualTo(third.sourcePort);
+  }
+
+  @ParameterizedTest
+  @CsvSource({"PAIRED, 1", "ARBITRARY, 4"})
+  void aSourceStaysWithOneAddressWherePoolingIsPaired(StateSettings.Pooling pooling, int used) {
+    DeviceMachine machine =
+        keeping(
+            assigning(StateSettings.Endpoints.ENDPOINT_INDEPENDENT, pooling, USUAL_PORTS, false));
+    Set<Address> externals = new HashSet<>();
+    for (int port = 5000; port < 5008; port++) {
+      Packet packet = udp(a("10.77.4.200"), port, SERVER, SERVER_PORT);
+      machine.arrive(packet, inside, null);
+      externals.add(packet.source());
+    }
+    assertThat(externals).hasSize(used);
+    // The next source begins where the fewest are.
+    Packet other = udp(a("10.77.4.201"), 5000, SERVER, SERVER_PORT);
+    machine.arrive(other, inside, null);
+    assertThat(externals.contains(other.source())).isEqualTo(used == 4);
+  }
+
+  @Test
+  void freedPortsRestAndAreDrawnByLotWhereTheDeviceSaysSo() {
+    StateSettings.Ports resting =
+        new StateSettings.Ports(true, true, true, 0, Duration.ofSeconds(120));
+    DeviceMachine machine =
+        keeping(
+            assigning(
+                StateSettings.Endpoints.ENDPOINT_INDEPENDENT,
+                StateSettings.Pooling.PAIRED,
+                resting,
+                false));
+    machine.arrive(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT), inside, null);
+    pass(300_000); // gone, and its port rests
+    for (int second = 0; second < 120; second += 119) {
+      Packet packet = udp(a("10.77.4.21"), 5000, SERVER, SERVER_PORT);
+      machine.arrive(packet, inside, null);
+      assertThat(packet.sourcePort).isEqualTo(5002);
+      pass(119_000);
+    }
+    Packet rested = udp(a("10.77.4.22"), 5000, SERVER, SERVER_PORT);
+    machine.arrive(rested, inside, null);
+    assertThat(rested.sourcePort).isEqualTo(5000);
+
+    StateSettings.Ports lot = new StateSettings.Ports(false, true, true, 0, Duration.ZERO);
+    DeviceMachine drawing =
+        keeping(
+            assigning(
+                StateSettings.Endpoints.ENDPOINT_INDEPENDENT,
+                StateSettings.Pooling.PAIRED,
+                lot,
+                false));
+    Set<Integer> drawn = new HashSet<>();
+    for (int port = 5000; port < 5032; port++) {
+      Packet packet = udp(a("10.77.4.20"), port, SERVER, SERVER_PORT);
+      drawing.arrive(packet, inside, null);
+      assertThat(packet.sourcePort % 2).isEqualTo(port % 2);
+      assertThat(packet.sourcePort).isGreaterThanOrEqualTo(1024);
+      drawn.add(packet.sourcePort);
+    }
+    assertThat(drawn).hasSize(32);
+    assertThat(drawn.stream().mapToInt(port -> port).max().orElseThrow()).isGreaterThan(40_000);
+  }
+
+  @Test
+  void aConnectionIsMetInItsMiddleWhereTheDeviceTakesIt() {
+    DeviceMachine machine =
+        keeping(
+            assigning(
+                StateSettings.Endpoints.ENDPOINT_INDEPENDENT,
+                StateSettings.Pooling.PAIRED,
+                USUAL_PORTS,
+                true));
+    Packet data = tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.ACK);
+    assertThat(machine.arrive(data, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
+    assertThat(machine.sessions().get(0).remaining()).isEqualTo(Duration.ofMinutes(124));
+  }
+
+  // ICMP errors.
+
+  private static Packet error(Address from, Packet about) {
+    return Packet.error(from, about, Icmp.UNREACHABLE);
+  }
+
+  @Test
+  void anErrorIsTranslatedWithThePacketInsideItAndNeitherRefreshesNorEnds() {
+    Packet request = udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT);
+    out(request);
+    pass(299_999);
+    // From a router on the way, about the packet as it was outside.
+    Packet error = error(a("192.0.2.9"), request);
+    assertThat(in(error).ends()).isNull();
+    assertThat(error.header())
+        .hasToString(
+            "192.0.2.9 → 10.77.4.20 icmp unreachable about 10.77.4.20:5000 → 192.0.2.200:80 udp");
+    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
+    pass(1);
+    assertThat(in(error(a("192.0.2.9"), request))).isEqualTo(Ruling.ERROR_UNMATCHED);
+    // About nobody's packet: dropped on the way in, and on the way out.
+    Packet never = udp(OUTSIDE, 7777, SERVER, SERVER_PORT);
+    assertThat(in(error(SERVER, never))).isEqualTo(Ruling.ERROR_UNMATCHED);
+    Packet inward = udp(SERVER, SERVER_PORT, a("10.77.4.20"), 5000);
+    assertThat(out(error(a("10.77.4.20"), inward))).isEqualTo(Ruling.ERROR_UNMATCHED);
+  }
+
+  @Test
+  void anErrorFromInsideShowsNoInsideAddress() {
+    Packet request = udp(a("203.0.113.9"), 4000, a("198.51.100.141"), 7777);
+    in(request);
+    Packet fromTheHost = error(a("10.77.4.8"), request);
+    assertThat(out(fromTheHost).ends()).isNull();
+    assertThat(fromTheHost.header())
+        .hasToString(
+            "198.51.100.141 → 203.0.113.9 icmp unreachable about"
+                + " 203.0.113.9:4000 → 198.51.100.141:7777 udp");
+    Packet fromARouter = error(a("10.77.4.99"), request);
+    out(fromARouter);
+    assertThat(fromARouter.source()).isEqualTo(OUTSIDE);
   }
 
   @ParameterizedTest

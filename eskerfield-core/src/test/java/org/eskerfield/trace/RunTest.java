@@ -24,9 +24,12 @@ import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Protocol;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
 
 /** A site with traffic over time. */
 class RunTest {
@@ -37,18 +40,24 @@ class RunTest {
         new Draft()
             .network("inside", "10.77.4.0/24", null)
             .network("outside", "198.51.100.128/26", "198.51.100.129")
-            .host("server", null, "192.0.2.200", 80);
+            .host("server", null, "192.0.2.200", 80)
+            .host("far", null, "192.0.2.210", 21)
+            .host("stranger", null, "203.0.113.66");
     for (int i = 1; i <= INSIDERS; i++) {
-      draft.host("client" + i, "inside", "10.77.4." + (10 + i));
+      draft.host("client" + i, "inside", "10.77.4." + (10 + i), i == 1 ? 21 : 9);
     }
     return draft;
   }
 
   private static Draft.DeviceDraft edge() {
+    return edge("198.51.100.140");
+  }
+
+  private static Draft.DeviceDraft edge(String outside) {
     return draft()
         .device("edge", Action.ACCEPT)
         .on("inside", "10.77.4.1")
-        .on("outside", "198.51.100.140")
+        .on("outside", outside)
         .route("0.0.0.0/0", "198.51.100.129");
   }
 
@@ -109,6 +118,160 @@ class RunTest {
     assertThat(run.now()).isEqualTo(VirtualClock.start(ZoneOffset.UTC).plusMinutes(1));
     assertThatThrownBy(() -> run.advance(Duration.ofMillis(-1))).hasMessageContaining("back");
     assertThatThrownBy(() -> run.sessions("edgy")).hasMessageContaining("edgy");
+  }
+
+  // Change of policy.
+
+  @Test
+  void anOldSessionKeepsTheOldBehaviourUntilItEnds() {
+    Site open = edge().shared("10.77.4.0/24", "outside").done().site();
+    Site shut =
+        edge()
+            .shared("10.77.4.0/24", "outside")
+            .list("inside", "outside", false, "10.77.4.99/32", null, 0)
+            .done()
+            .site();
+    Run run = run(open);
+    Question old = question(open, "client1", Protocol.UDP, 5000);
+    run.open(old);
+    run.goOnWith(shut);
+    assertThat(run.open(old).outcome()).isEqualTo(Outcome.ANSWERED);
+    assertThat(run.open(question(shut, "client1", Protocol.UDP, 5001)).outcome())
+        .isEqualTo(Outcome.DROPPED);
+    run.advance(Duration.ofMinutes(5));
+    assertThat(run.open(old).outcome()).isEqualTo(Outcome.DROPPED);
+    assertThatThrownBy(() -> run.goOnWith(new Draft().site())).hasMessageContaining("edge");
+  }
+
+  @Test
+  void whenTheAddressOfAnInterfaceChangesTheBindingsOnItEnd() {
+    Site site = edge().shared("10.77.4.0/24", "outside").done().site();
+    Site moved = edge("198.51.100.144").shared("10.77.4.0/24", "outside").done().site();
+    Run run = run(site);
+    run.open(question(site, "client1", Protocol.UDP, 5000));
+    run.open(question(site, "client2", Protocol.UDP, 5000));
+    run.goOnWith(moved);
+    assertThat(run.sessions("edge")).isEmpty();
+    assertThat(run.bindings("edge")).isEmpty();
+    assertThat(run.open(question(moved, "client2", Protocol.UDP, 5000)).seenAs())
+        .hasToString("edge 198.51.100.144:5000");
+  }
+
+  // File transfer.
+
+  private static Site files(boolean gateway, boolean serverInside) {
+    StateSettings usual = StateSettings.OF_THE_RFCS;
+    Draft.DeviceDraft edge =
+        edge()
+            .keeping(
+                new StateSettings(
+                    usual.timers(),
+                    usual.mapping(),
+                    usual.filtering(),
+                    usual.pooling(),
+                    usual.ports(),
+                    false,
+                    false,
+                    gateway));
+    edge.list("inside", "outside", false, "10.77.4.0/24", null, serverInside ? 9999 : 0);
+    edge.list("outside", "inside", false, null, "10.77.4.11", serverInside ? 21 : 9999);
+    return serverInside
+        ? edge.destination("outside", "198.51.100.141", 21, "10.77.4.11", 21).done().site()
+        : edge.shared("10.77.4.0/24", "outside").done().site();
+  }
+
+  @ParameterizedTest
+  @CsvSource({
+    // With and without the gateway: a client behind a shared address, a server behind a rule.
+    "ACTIVE,           false, true,  true",
+    "ACTIVE,           false, false, false",
+    "EXTENDED_ACTIVE,  false, true,  true",
+    "PASSIVE,          false, false, true",
+    "EXTENDED_PASSIVE, false, false, true",
+    "ACTIVE,           true,  true,  true",
+    "ACTIVE,           true,  false, false",
+    "PASSIVE,          true,  true,  true",
+    "PASSIVE,          true,  false, false",
+    "EXTENDED_ACTIVE,  true,  true,  true",
+    "EXTENDED_PASSIVE, true,  true,  true",
+    "EXTENDED_PASSIVE, true,  false, false",
+  })
+  void dataConnectionsPassTheGatewayAndNothingElseDoes(
+      FileTransfer.Mode mode, boolean serverInside, boolean gateway, boolean passes) {
+    Site site = files(gateway, serverInside);
+    Host inner = Objects.requireNonNull(site.hosts().get("client1"));
+    Host outer = Objects.requireNonNull(site.hosts().get("far"));
+    Question control =
+        new Question(
+            serverInside ? outer : inner,
+            (serverInside ? outer : inner).addresses().get(0),
+            serverInside ? a("198.51.100.141") : a("192.0.2.210"),
+            Probe.of(Protocol.TCP, 21),
+            5000,
+            VirtualClock.start(ZoneOffset.UTC));
+    Run run = run(site);
+    assertThat(run.open(control).outcome()).isEqualTo(Outcome.ANSWERED);
+    FileTransfer transfer = run.transfer(control, mode, 50021);
+    assertThat(transfer.succeeded()).as("%s", transfer).isEqualTo(passes);
+    boolean innerAnnounces = serverInside == mode.isPassive();
+    if (gateway && innerAnnounces && mode == FileTransfer.Mode.ACTIVE) {
+      assertThat(transfer.said()).isEqualTo("PORT 10,77,4,11,195,101");
+      assertThat(transfer.heard()).isEqualTo("PORT 198,51,100,140,195,101");
+    }
+    // Nobody else gets in by it, and when it is over nothing is left.
+    Host stranger = Objects.requireNonNull(site.hosts().get("stranger"));
+    for (String at : List.of("198.51.100.140", "198.51.100.141")) {
+      Probe data = Probe.of(Protocol.TCP, 50021);
+      Question knock = new Question(stranger, a("203.0.113.66"), a(at), data, 20, control.at());
+      assertThat(run.open(knock).deliveredTo()).isNull();
+    }
+    run.advance(Duration.ofHours(3));
+    assertThat(run.sessions("edge")).isEmpty();
+    assertThat(run.bindings("edge")).allMatch(BindingRow::isPermanent);
+  }
+
+  // Both sides at once.
+
+  @Test
+  void aPartnerWithOurAddressesIsReachedByAnotherName() {
+    Site site =
+        new Draft()
+            .network("office", "10.77.4.0/24", null)
+            .network("link", "172.16.9.0/30", null)
+            .network("theirs", "10.77.4.0/24", null, "partner")
+            .host("clerk", "office", "10.77.4.31")
+            .host("twin", "theirs", "10.77.4.31", 80)
+            .device("edge", Action.ACCEPT)
+            .on("office", "10.77.4.1")
+            .on("link", "172.16.9.1")
+            .route("10.77.4.0/24", "172.16.9.2")
+            .both("office", "192.0.2.80", 80, "10.77.4.31", "link", "192.0.2.96")
+            .done()
+            .device("partner", Action.ACCEPT)
+            .on("link", "172.16.9.2")
+            .on("theirs", "10.77.4.1")
+            .route("192.0.2.96/32", "172.16.9.1")
+            .done()
+            .site();
+    Host clerk = Objects.requireNonNull(site.hosts().get("clerk"));
+    Question question =
+        new Question(
+            clerk,
+            a("10.77.4.31"),
+            a("192.0.2.80"),
+            Probe.of(Protocol.TCP, 80),
+            5000,
+            VirtualClock.start(ZoneOffset.UTC));
+    Run run = run(site);
+    Trace trace = run.open(question);
+    assertThat(trace.outcome()).as(trace.reason()).isEqualTo(Outcome.ANSWERED);
+    assertThat(trace.deliveredTo()).hasToString("twin 10.77.4.31:80");
+    assertThat(Objects.requireNonNull(trace.seenAs()).address()).isEqualTo(a("192.0.2.96"));
+    SessionRow row = run.sessions("edge").get(0);
+    assertThat(row.arrived()).hasToString("10.77.4.31:5000 → 192.0.2.80:80 tcp");
+    assertThat(row.left()).hasToString("192.0.2.96:5000 → 10.77.4.31:80 tcp");
+    assertThat(run.bindings("edge").get(0).remotes())
+        .hasToString("[Remote[inside=192.0.2.96:5000, outside=10.77.4.31:5000]]");
   }
 
   /** A pool by the book: who has which address until when. */

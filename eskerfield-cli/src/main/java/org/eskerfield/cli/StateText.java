@@ -89,9 +89,9 @@ final class StateText {
             ? ""
             : "to " + left.destinationText();
     if (from.isEmpty() && to.isEmpty()) {
-      return "left as it came";
+      return "goes on unchanged";
     }
-    return "left " + (from.isEmpty() || to.isEmpty() ? from + to : from + " " + to);
+    return "goes on " + (from.isEmpty() || to.isEmpty() ? from + to : from + " " + to);
   }
 
   static String figures(Device device, Figures figures, ZonedDateTime start, Style style) {

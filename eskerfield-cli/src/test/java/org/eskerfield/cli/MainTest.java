@@ -272,7 +272,7 @@ class MainTest {
         .containsPattern("any +10.44.60.12 +192.0.2.69 +1 +4m 58s +1h 59m 2s\n")
         .containsPattern(
             "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +4m 58s +1h 59m 2s\n"
-                + " +line 32, .*, left from 192.0.2.69:50000\n");
+                + " +line 32, .*, goes on from 192.0.2.69:50000\n");
     assertThat(run("replay", GAUGES, TRAFFIC, "--at", "3h", "--bindings", "--sessions").out())
         .contains("Bindings of breakwater  2")
         .contains("Sessions of breakwater  2");
@@ -350,10 +350,10 @@ class MainTest {
         .contains(
             "lantern discards it: it spoke to 203.0.113.36:443, and this comes from 10.44.20.117:8443")
         // Untouched: among the sessions, not among the bindings.
-        .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s left as it came")
+        .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s goes on unchanged")
         // A range shifted by 1000, a file transfer in both modes.
         .contains(
-            "198.51.100.77:50004 → 203.0.113.37:11007 6s 4m 54s line 68, radio traffic, left to 10.44.20.140:10007")
+            "198.51.100.77:50004 → 203.0.113.37:11007 6s 4m 54s line 68, radio traffic, goes on to 10.44.20.140:10007")
         .contains(
             "'227 Entering Passive Mode (10,44,20,134,195,100)', heard as '227 Entering Passive Mode (203,0,113,38,195,100)'")
         .contains(
@@ -371,7 +371,7 @@ class MainTest {
     run("replay", site, traffic, "--log-to", file.toString(), "--log-as", "rfc5424");
     assertThat(Files.readString(file))
         .isEqualTo(
-            "<134>1 2026-01-05T09:00:10.000Z breakwater eskerfield - accepted [flow@32473"
+            "<134>1 2026-01-05T09:00:11.000Z breakwater eskerfield - accepted [flow@32473"
                 + " list=\"to the quay\" rule=\"everybody asks for names\" proto=\"udp\""
                 + " src=\"198.51.100.77\" dst=\"10.44.20.130\" sport=\"50007\" dport=\"53\"]"
                 + " \ufeffaccepts it by access rule 'everybody asks for names'\n");

@@ -7,6 +7,7 @@ import static org.eskerfield.Numbers.a;
 import java.time.Duration;
 import java.time.ZoneOffset;
 import java.util.ArrayList;
+import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.List;
@@ -22,6 +23,7 @@ import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Action;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
@@ -272,6 +274,81 @@ class RunTest {
     assertThat(row.left()).hasToString("192.0.2.96:5000 → 10.77.4.31:80 tcp");
     assertThat(run.bindings("edge").get(0).remotes())
         .hasToString("[Remote[inside=192.0.2.96:5000, outside=10.77.4.31:5000]]");
+  }
+
+  /**
+   * Random flows of insiders, a partner and strangers over time, quick and narrated, with closings.
+   * Nothing gets in that no rule lets in; whatever was counted adds up; nothing is left at the end.
+   */
+  @Property(tries = 25, seed = "20260105")
+  void inLongRunsNobodyGetsInUninvitedAndTheFiguresAddUp(@ForAll long seed) {
+    Site site =
+        draft()
+            .device("edge", Action.DROP)
+            .on("inside", "10.77.4.1")
+            .on("outside", "198.51.100.140")
+            .route("0.0.0.0/0", "198.51.100.129")
+            .destination("outside", "198.51.100.140", 8021, "10.77.4.11", 21)
+            .dynamic("10.77.4.12/32", "outside", "198.51.100.150-198.51.100.150")
+            .dynamic("10.77.4.13/32", "outside", "198.51.100.150-198.51.100.150")
+            .shared("10.77.4.0/24", "outside")
+            .list("inside", "outside", false, null, null, 0)
+            .list("outside", "inside", false, "203.0.113.66", "10.77.4.11", 21)
+            .done()
+            .site();
+    Run run = run(site);
+    Random random = new Random(seed);
+    Map<Outcome, Integer> outcomes = new EnumMap<>(Outcome.class);
+    int logged = 0;
+    int letIn = 0;
+    int shared = 0;
+    for (int port = 20_000; port < 20_150; port++) {
+      run.advance(Duration.ofMillis(random.nextInt(20_000)));
+      int who = 1 + random.nextInt(INSIDERS + 2);
+      boolean inside = who <= INSIDERS;
+      String name = inside ? "client" + who : who == INSIDERS + 1 ? "stranger" : "far";
+      Host host = Objects.requireNonNull(site.hosts().get(name));
+      int protocol = random.nextBoolean() ? Protocol.TCP : Protocol.UDP;
+      Question question =
+          new Question(
+              host,
+              host.addresses().get(0),
+              inside ? a("192.0.2.200") : a("198.51.100.140"),
+              Probe.of(protocol, inside ? 80 : random.nextInt(3) > 0 ? 8021 : 8022),
+              port,
+              run.now());
+      Outcome outcome = random.nextBoolean() ? run.send(question) : run.open(question).outcome();
+      outcomes.merge(outcome, 1, Integer::sum);
+      logged += outcome == Outcome.EXHAUSTED ? 1 : 0;
+      if (!inside) {
+        boolean invited = name.equals("stranger") && question.probe().port() == 8021;
+        assertThat(outcome).isEqualTo(invited ? Outcome.ANSWERED : Outcome.DROPPED);
+        letIn += invited ? 1 : 0;
+      } else if (who != 2 && who != 3) {
+        assertThat(outcome).isEqualTo(Outcome.ANSWERED);
+        shared++;
+      }
+      if (random.nextInt(3) == 0) {
+        run.close(question);
+      }
+      Figures figures = run.figures("edge");
+      assertThat(figures.sessions().now()).isEqualTo(run.sessions("edge").size());
+      assertThat(figures.sessions().most()).isGreaterThanOrEqualTo(figures.sessions().now());
+      // Every session was answered, and has not aged yet or is counted as aged.
+      assertThat(figures.sessions().now() + figures.sessionsAged())
+          .isEqualTo(outcomes.getOrDefault(Outcome.ANSWERED, 0).longValue());
+    }
+    Figures figures = run.figures("edge");
+    assertThat(figures.gotNothing()).isEqualTo(logged).isEqualTo(run.log().size());
+    Device edge = Objects.requireNonNull(site.devices().get("edge"));
+    assertThat(figures.flowsOf(edge.translation().get(3))).isEqualTo(shared);
+    assertThat(figures.flowsOf(edge.access().get(1).rules().get(0))).isEqualTo(letIn);
+    assertThat(outcomes.values().stream().mapToInt(count -> count).sum()).isEqualTo(150);
+    run.advance(Duration.ofHours(3));
+    Figures after = run.figures("edge");
+    assertThat(after.sessions().now() + after.bindings().now()).isZero();
+    assertThat(after.fills()).allMatch(fill -> fill.taken() == 0 && fill.size() > 0);
+    assertThat(run.bindings("edge")).allMatch(BindingRow::isPermanent);
   }
 
   /** A pool by the book: who has which address until when. */

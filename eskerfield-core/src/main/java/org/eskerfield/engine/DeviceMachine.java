@@ -142,11 +142,7 @@ public final class DeviceMachine {
     if (this.packet != packet) { // to store a reference costs more than to look
       this.packet = packet;
     }
-    if (narrator == null
-        && packet.family == Family.IPV4
-        && packet.ttl > 1
-        && packet.inner == null
-        && packet.payload == null) {
+    if (narrator == null && packet.isPlain() && packet.ttl > 1) {
       way = tables.pass(packet, realm, arrivingNumber + 1) - 1;
       if (way != NONE) {
         packet.ttl--;

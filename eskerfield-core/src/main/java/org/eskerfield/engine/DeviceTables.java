@@ -240,7 +240,7 @@ final class DeviceTables {
         binding,
         origins.rule(destinationRule),
         origins.rule(sourceRule),
-        idle.number(settings));
+        idle.settings(settings));
   }
 
   private int record(
@@ -649,7 +649,7 @@ final class DeviceTables {
         binding,
         reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
         reply ? sessions.sourceRule(session) : sessions.destinationRule(session),
-        idle.number(settings));
+        idle.settings(settings));
   }
 
   private static long opening(long kind, int port) {
@@ -733,7 +733,7 @@ final class DeviceTables {
         binding,
         destinationRule,
         sourceRule,
-        idle.number(program.device.state()));
+        idle.settings(program.device.state()));
   }
 
   // What there is.

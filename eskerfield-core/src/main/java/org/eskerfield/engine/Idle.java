@@ -7,51 +7,65 @@ import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Protocol;
 
 /**
- * How long sessions live without being refreshed, by number: that of the settings they are under.
+ * How long sessions live without being refreshed, by number: that of the settings they are under
+ * and of the kind of session.
  */
 final class Idle {
-  private static final int CLASSES = 5;
-  private static final int MOST = 256;
+  /** How many kinds of session there are: UDP, open TCP, other TCP, ICMP, others. */
+  private static final int KINDS = 5;
+
+  private static final int UDP = 0;
+  private static final int TCP_ESTABLISHED = 1;
+  private static final int TCP_TRANSITORY = 2;
+  private static final int ICMP = 3;
+  private static final int OTHER = 4;
+
+  /** How many numbers there may be. */
+  static final int MOST = 1024;
 
   private final List<StateSettings> settings = new ArrayList<>();
-  private long[] millis = new long[CLASSES];
-  private boolean[] inbound = new boolean[1];
+  private long[] millis = new long[0];
 
-  /**
-   * The number of some settings; the same for equal ones. Beyond 256 different ones, that of the
-   * first.
-   */
-  int number(StateSettings wanted) {
+  /** The number of some settings; equal ones have the same. Those beyond 204 count as the first. */
+  int settings(StateSettings wanted) {
     int known = settings.indexOf(wanted);
-    if (known >= 0 || settings.size() == MOST) {
-      return Math.max(0, known);
+    if (known < 0 && (settings.size() + 1) * KINDS <= MOST) {
+      known = settings.size();
+      settings.add(wanted);
+      StateSettings.Timers times = wanted.timers();
+      millis = Arrays.copyOf(millis, KINDS * (known + 1));
+      millis[KINDS * known + UDP] = times.udp().toMillis();
+      millis[KINDS * known + TCP_ESTABLISHED] = times.tcpEstablished().toMillis();
+      millis[KINDS * known + TCP_TRANSITORY] = times.tcpTransitory().toMillis();
+      millis[KINDS * known + ICMP] = times.icmp().toMillis();
+      millis[KINDS * known + OTHER] = times.other().toMillis();
     }
-    int number = settings.size();
-    settings.add(wanted);
-    StateSettings.Timers times = wanted.timers();
-    millis = Arrays.copyOf(millis, CLASSES * (number + 1));
-    inbound = Arrays.copyOf(inbound, number + 1);
-    millis[CLASSES * number] = times.udp().toMillis();
-    millis[CLASSES * number + 1] = times.tcpEstablished().toMillis();
-    millis[CLASSES * number + 2] = times.tcpTransitory().toMillis();
-    millis[CLASSES * number + 3] = times.icmp().toMillis();
-    millis[CLASSES * number + 4] = times.other().toMillis();
-    inbound[number] = wanted.inboundRefreshes();
-    return number;
-  }
-
-  /** The milliseconds under some settings. */
-  long of(int number, int protocol, boolean established) {
-    int at = CLASSES * number;
-    return switch (protocol) {
-      case Protocol.UDP -> millis[at];
-      case Protocol.TCP -> millis[established ? at + 1 : at + 2];
-      case Protocol.ICMP, Protocol.ICMPV6 -> millis[at + 3];
-      default -> millis[at + 4];
-    };
+    return Math.max(0, known);
   }
 
   boolean inboundRefreshes(int number) {
-    return inbound[number];
+    return settings.get(number).inboundRefreshes();
+  }
+
+  /** The number of the time of a new session under some settings. */
+  int numberFor(int settings, int protocol) {
+    int kind =
+        switch (protocol) {
+          case Protocol.UDP -> UDP;
+          case Protocol.TCP -> TCP_TRANSITORY;
+          case Protocol.ICMP, Protocol.ICMPV6 -> ICMP;
+          default -> OTHER;
+        };
+    return KINDS * settings + kind;
+  }
+
+  /** The number of the time of a TCP session, open or not. */
+  int numberForTcp(int before, boolean established) {
+    return before / KINDS * KINDS + (established ? TCP_ESTABLISHED : TCP_TRANSITORY);
+  }
+
+  /** The milliseconds of a number. */
+  long millis(int number) {
+    return millis[number];
   }
 }

@@ -8,10 +8,8 @@ package org.eskerfield.engine;
  * leaves, hold the bits of the hash that its position does not tell. So a probe that meets another
  * record nearly never has to look at that record. Removal closes the gap by moving later entries
  * back (Knuth, The Art of Computer Programming, volume 3, section 6.4, algorithm R), so that
- * lookups never slow down with age. {@link #likely} looks at the first three slots without a
- * branch, since the number of probes cannot be predicted and a wrong guess costs more than all of
- * them. Probing does not go round the end: behind it lie some slots more. Cost: 8 to 16 bytes an
- * entry; about one cache line touched a lookup.
+ * lookups never slow down with age. Probing does not go round the end: behind it lie some slots
+ * more. Cost: 8 to 16 bytes an entry; about one cache line touched a lookup.
  */
 abstract class Index {
   /** No such record. */
@@ -51,24 +49,6 @@ abstract class Index {
   /** The slot where it goes on. */
   final int next(int slot) {
     return slot + 1;
-  }
-
-  /**
-   * The record that probably has a hash; {@link #NONE} if a search has to tell. Its key is to be
-   * compared.
-   */
-  final int likely(int hash) {
-    int[] all = slots;
-    int slot = hash >>> (32 - bits);
-    int tag = hash << bits;
-    int a = all[slot];
-    int b = all[slot + 1];
-    int c = all[slot + 2];
-    int isA = (((a ^ tag) >>> bits) - 1) >> 31; // all ones where the tags are equal
-    int isB = (((b ^ tag) >>> bits) - 1) >> 31;
-    int found = c ^ ((b ^ c) & isB);
-    found ^= (a ^ found) & isA;
-    return (found & mask) - 1;
   }
 
   /**

@@ -10,15 +10,19 @@ import org.eskerfield.packet.Protocol;
  * <p>Idea: a session is eight longs, one cache line. Four of them are the two headers by which its
  * packets are known, one for each direction, as they arrive. They say what becomes of a packet,
  * too: one that arrived with the header of one direction leaves with the other one's, ends swapped.
- * So a packet of a known session costs one probe of the {@link Index} and one record. A
- * <em>reference</em> is a session met in one direction: twice its number, plus 1 against the
- * opener.
+ * A <em>reference</em> is a session met in one direction: twice its number, plus 1 against the
+ * opener. References are found by open addressing with linear probing, at most half full, as in
+ * {@link Index}; the slots here are longs, from the top: 16 bits of the hash, the number of the way
+ * that packets of the direction go, the reference plus one. So a packet of a known session costs
+ * one slot and one record, and that is where the time goes once they are too many for the caches.
  *
  * <p>A header is two words: {@code ends}, source and destination as {@link AddressNumbers}; and
  * {@code kind}, from the top: realm (8 bits), IPv6 (8), protocol (16), source port, destination
  * port (16 each).
  */
-final class SessionTable extends Index {
+final class SessionTable {
+  static final int NONE = Index.NONE;
+
   /** How far a TCP connection is (RFC 5382 section 2.1, seen from between its ends). */
   private static final int OPENING = 0;
 
@@ -32,7 +36,7 @@ final class SessionTable extends Index {
   private static final int FIN_FROM_OTHER = 1 << 3;
   private static final int OPENER_REFRESHES = 1 << 4;
   private static final int OTHER_REFRESHES = 1 << 5;
-  private static final int SETTINGS_SHIFT = 8;
+  private static final int IDLE_SHIFT = 6; // above it the number of the idle time
   private static final int STATE_BITS = 16;
 
   // The words of a record.
@@ -41,10 +45,11 @@ final class SessionTable extends Index {
   private static final int KIND = 1;
   private static final int BACK = 2; // ends and kind of the other direction
   private static final int EXPIRES = 4;
-  private static final int WAYS =
-      5; // by direction: what the machine knows of the way, 0 for nothing
+  private static final int TIMER = 5; // the word of the wheel
   private static final int SINCE = 6; // and the state below it
   private static final int USES = 7; // binding, rule for the destination, rule for the source
+
+  private static final int MOST_WAYS = 0x10000;
 
   /**
    * Where records begin, so that each lies in one cache line of 64 bytes behind the 16 of an array.
@@ -62,7 +67,24 @@ final class SessionTable extends Index {
   private int[] secondBindings = new int[0];
 
   private final Idle idle;
-  private final TimerWheel timers = new TimerWheel();
+  private final TimerWheel timers =
+      new TimerWheel() {
+        @Override
+        long link(int session) {
+          return records[base(session) + TIMER];
+        }
+
+        @Override
+        void link(int session, long word) {
+          records[base(session) + TIMER] = word;
+        }
+      };
+
+  private long[] slots = new long[32];
+
+  /** The ways that packets go: what the machine notes, by number; 0 is none. */
+  private int[] ways = new int[1];
+
   private int used;
   private int firstFree = NONE;
   private int count;
@@ -131,23 +153,25 @@ final class SessionTable extends Index {
 
   // Lookup.
 
-  @Override
-  int hashOf(int reference) {
-    return hash(ends(reference), kind(reference));
+  private static long hash(long ends, long kind) {
+    long mixed = (ends ^ (kind * 0x9e3779b97f4a7c15L)) * 0xd6e8feb86659fd93L;
+    return mixed ^ (mixed >>> 32);
   }
 
   /** The session in the direction of packets with this header; {@link #NONE} if there is none. */
   int find(long ends, long kind) {
-    int hash = hash(ends, kind);
-    int likely = likely(hash);
-    return likely != NONE && is(likely, ends, kind) ? likely : search(ends, kind, hash);
+    return (int) slots[slotOf(ends, kind)] - 1;
   }
 
-  private int search(long ends, long kind, int hash) {
-    for (int slot = start(hash); ; slot = next(slot)) {
-      int reference = at(slot, hash);
-      if (reference == NONE || (reference != OTHER && is(reference, ends, kind))) {
-        return reference;
+  /** The slot of a header; an empty one if it has none. */
+  private int slotOf(long ends, long kind) {
+    long[] all = slots;
+    long hash = hash(ends, kind);
+    int mask = all.length - 1;
+    for (int at = (int) hash & mask; ; at = (at + 1) & mask) {
+      long slot = all[at];
+      if (slot == 0 || ((slot ^ hash) >>> 48 == 0 && is((int) slot - 1, ends, kind))) {
+        return at;
       }
     }
   }
@@ -156,6 +180,51 @@ final class SessionTable extends Index {
     long[] words = records;
     int at = base(reference >> 1) + (reference & 1) * BACK;
     return words[at] == ends && words[at + KIND] == kind;
+  }
+
+  private void enter(int reference, long ends, long kind) {
+    int mask = slots.length - 1;
+    long hash = hash(ends, kind);
+    int at = (int) hash & mask;
+    while (slots[at] != 0) {
+      at = (at + 1) & mask;
+    }
+    slots[at] = (hash >>> 48 << 48) | (reference + 1);
+  }
+
+  private int homeOf(int reference) {
+    return (int) hash(ends(reference), kind(reference)) & (slots.length - 1);
+  }
+
+  private void grow() {
+    long[] old = slots;
+    slots = new long[2 * old.length];
+    for (long slot : old) {
+      if (slot != 0) {
+        int at = homeOf((int) slot - 1);
+        while (slots[at] != 0) {
+          at = (at + 1) & (slots.length - 1);
+        }
+        slots[at] = slot;
+      }
+    }
+  }
+
+  /** Takes a reference out, and closes the gap as {@link Index} does, but round the end. */
+  private void leave(int reference) {
+    int mask = slots.length - 1;
+    int gap = homeOf(reference);
+    while ((int) slots[gap] != reference + 1) {
+      gap = (gap + 1) & mask;
+    }
+    for (int at = (gap + 1) & mask; slots[at] != 0; at = (at + 1) & mask) {
+      int home = homeOf((int) slots[at] - 1);
+      if (((at - home) & mask) >= ((at - gap) & mask)) {
+        slots[gap] = slots[at];
+        gap = at;
+      }
+    }
+    slots[gap] = 0;
   }
 
   /**
@@ -172,26 +241,20 @@ final class SessionTable extends Index {
     int protocol = packet.protocol;
     long kind =
         realm | (long) protocol << 32 | (long) packet.sourcePort << 16 | packet.destinationPort;
-    int hash = hash(ends, kind);
-    int reference = likely(hash);
-    if (reference == NONE || !is(reference, ends, kind)) {
-      reference = search(ends, kind, hash);
-      if (reference == NONE) {
-        return 0;
-      }
+    long slot = slots[slotOf(ends, kind)];
+    int way = ways[(int) (slot >>> 32) & 0xffff];
+    if (way >>> 16 != arriving) {
+      return 0; // by another interface, not seen to the end before, or no session at all
     }
+    int reference = (int) slot - 1;
     long[] words = records;
     int at = base(reference >> 1);
-    int way = (int) (words[at + WAYS] >>> (reference << 5));
-    if (way >>> 16 != arriving) {
-      return 0;
-    }
     if (protocol == Protocol.TCP) {
       saw(reference, protocol, packet.tcpFlags, now);
     } else {
-      int state = (int) words[at + SINCE];
+      int state = (int) words[at + SINCE] & 0xffff;
       if ((state >> (reference & 1) & OPENER_REFRESHES) != 0) {
-        words[at + EXPIRES] = now + idle.of(state >>> SETTINGS_SHIFT & 0xff, protocol, false);
+        words[at + EXPIRES] = now + idle.millis(state >>> IDLE_SHIFT);
       }
     }
     int back = at + (~reference & 1) * BACK;
@@ -216,9 +279,19 @@ final class SessionTable extends Index {
 
   /** Notes the way of packets of a direction: their interface, and below it the way on. */
   void noteWay(int reference, int way) {
-    int at = base(reference >> 1) + WAYS;
-    int shift = 32 * (reference & 1);
-    records[at] = (records[at] & ~(0xffff_ffffL << shift)) | (way & 0xffff_ffffL) << shift;
+    int number = 1;
+    while (number < ways.length && ways[number] != way) {
+      number++;
+    }
+    if (number == MOST_WAYS) {
+      return; // too many to note; these packets go the long way
+    }
+    if (number == ways.length) {
+      ways = Arrays.copyOf(ways, number + 1);
+      ways[number] = way;
+    }
+    int at = slotOf(ends(reference), kind(reference));
+    slots[at] = (slots[at] & ~(0xffffL << 32)) | (long) number << 32;
   }
 
   int binding(int session) {
@@ -296,23 +369,26 @@ final class SessionTable extends Index {
     boolean inbound = sourceRule == 0 && destinationRule != 0;
     boolean outbound = sourceRule != 0;
     boolean everyone = idle.inboundRefreshes(settings);
+    int number = idle.numberFor(settings, protocol(kind));
     long state =
         (inbound && !everyone ? 0 : OPENER_REFRESHES)
             | (outbound && !everyone ? 0 : OTHER_REFRESHES)
-            | (long) settings << SETTINGS_SHIFT;
+            | (long) number << IDLE_SHIFT;
     int at = base(session);
     records[at + ENDS] = ends;
     records[at + KIND] = kind;
     records[at + BACK + ENDS] = backEnds;
     records[at + BACK + KIND] = backKind;
-    records[at + EXPIRES] = now + idle.of(settings, protocol(kind), false);
-    records[at + WAYS] = 0;
+    records[at + EXPIRES] = now + idle.millis(number);
     records[at + SINCE] = now << STATE_BITS | state;
     records[at + USES] =
         (long) (binding + 1) << 32 | (long) destinationRule << 16 | (long) sourceRule;
     count++;
-    add(2 * session, hash(ends, kind));
-    add(2 * session + 1, hash(backEnds, backKind));
+    if (4 * count > slots.length) {
+      grow();
+    }
+    enter(2 * session, ends, kind);
+    enter(2 * session + 1, backEnds, backKind);
     timers.set(session, records[at + EXPIRES]);
     return session;
   }
@@ -324,8 +400,8 @@ final class SessionTable extends Index {
   }
 
   private void erase(int session) {
-    remove(2 * session, hashOf(2 * session));
-    remove(2 * session + 1, hashOf(2 * session + 1));
+    leave(2 * session);
+    leave(2 * session + 1);
     count--;
     records[base(session) + EXPIRES] = -2L - firstFree; // free ones are chained where the time was
     firstFree = session;
@@ -338,19 +414,18 @@ final class SessionTable extends Index {
    */
   void saw(int reference, int protocol, int tcpFlags, long now) {
     int at = base(reference >> 1);
-    int state = (int) records[at + SINCE];
-    boolean refreshes = (state >> ((reference & 1) + 4) & 1) != 0;
-    int settings = state >>> SETTINGS_SHIFT & 0xff;
+    int state = (int) records[at + SINCE] & 0xffff;
+    boolean refreshes = (state >> (reference & 1) & OPENER_REFRESHES) != 0;
     if (protocol != Protocol.TCP) {
       if (refreshes) {
-        records[at + EXPIRES] = now + idle.of(settings, protocol, false);
+        records[at + EXPIRES] = now + idle.millis(state >>> IDLE_SHIFT);
       }
       return;
     }
     int after = advance(state, tcpFlags, (reference & 1) != 0);
     boolean reset = (tcpFlags & Packet.RST) != 0;
     if (refreshes || after != state) {
-      long expires = now + idle.of(settings, protocol, (after & TCP) == ESTABLISHED);
+      long expires = now + idle.millis(after >>> IDLE_SHIFT);
       records[at + EXPIRES] = reset ? Math.min(records[at + EXPIRES], expires) : expires;
     }
     if (after != state) {
@@ -360,7 +435,7 @@ final class SessionTable extends Index {
     }
   }
 
-  private static int advance(int state, int flags, boolean asReply) {
+  private int advance(int state, int flags, boolean asReply) {
     int tcp = state & TCP;
     int fins = state & (FIN_FROM_OPENER | FIN_FROM_OTHER);
     boolean syn = (flags & Packet.SYN) != 0;
@@ -379,15 +454,19 @@ final class SessionTable extends Index {
       fins |= asReply ? FIN_FROM_OTHER : FIN_FROM_OPENER;
       tcp = fins == (FIN_FROM_OPENER | FIN_FROM_OTHER) ? CLOSING : tcp;
     }
-    return (state & ~(TCP | FIN_FROM_OPENER | FIN_FROM_OTHER)) | tcp | fins;
+    int refreshes = state & (OPENER_REFRESHES | OTHER_REFRESHES);
+    int number = idle.numberForTcp(state >>> IDLE_SHIFT, tcp == ESTABLISHED);
+    return tcp | fins | refreshes | number << IDLE_SHIFT;
   }
 
   /** Takes a TCP connection that was met in its middle for an open one. */
   void takeForEstablished(int session, long now) {
     int at = base(session);
-    int settings = (int) records[at + SINCE] >>> SETTINGS_SHIFT & 0xff;
-    records[at + SINCE] |= ESTABLISHED;
-    records[at + EXPIRES] = now + idle.of(settings, Protocol.TCP, true);
+    int state = (int) records[at + SINCE] & 0xffff;
+    int number = idle.numberForTcp(state >>> IDLE_SHIFT, true);
+    int refreshes = state & (OPENER_REFRESHES | OTHER_REFRESHES);
+    records[at + SINCE] += (refreshes | ESTABLISHED | number << IDLE_SHIFT) - state;
+    records[at + EXPIRES] = now + idle.millis(number);
   }
 
   /** Lets time go on; hears of each session that ends, when it has left the index. */
@@ -406,7 +485,7 @@ final class SessionTable extends Index {
 
   /** Removes every session. */
   void forget() {
-    clear();
+    slots = new long[32];
     timers.clear();
     used = 0;
     firstFree = NONE;
@@ -416,9 +495,10 @@ final class SessionTable extends Index {
 
   /** Forgets what is noted of the ways of all sessions. */
   void forgetWays() {
-    for (int session = nextLive(0); session != NONE; session = nextLive(session + 1)) {
-      records[base(session) + WAYS] = 0;
+    for (int at = 0; at < slots.length; at++) {
+      slots[at] &= ~(0xffffL << 32);
     }
+    ways = new int[1];
   }
 
   // Uses of bindings. A use is a number: twice that of the session, plus 1 for its second binding.

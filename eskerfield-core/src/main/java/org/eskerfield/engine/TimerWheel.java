@@ -13,7 +13,7 @@ import java.util.Arrays;
  * put off without a word. Cost: O(1) to set and to cancel, at most six moves a timer; 8 bytes a
  * timer.
  */
-final class TimerWheel {
+abstract class TimerWheel {
   /** Hears of timers. */
   interface Listener {
     /** This timer is unset; it is to be set anew unless its time has come. */
@@ -30,10 +30,28 @@ final class TimerWheel {
 
   private final long[] used = new long[DIGITS * BUCKETS / Long.SIZE];
 
-  /** For each timer the next one, plus one, and before it the previous one, or minus its bucket. */
-  private int[] links = new int[32];
-
   private long now;
+
+  /**
+   * The word of a timer: above, the timer before it in its bucket, plus one, or minus the bucket
+   * minus one if it is the first; below, the one after it, plus one.
+   */
+  abstract long link(int timer);
+
+  /** Keeps the word of a timer. */
+  abstract void link(int timer, long word);
+
+  private static long word(int before, int after) {
+    return (long) before << 32 | (after & 0xffff_ffffL);
+  }
+
+  private int before(int timer) {
+    return (int) (link(timer) >>> 32);
+  }
+
+  private int after(int timer) {
+    return (int) link(timer);
+  }
 
   private static int bucketOf(long time, long now) {
     int digit = (Long.SIZE - 1 - Long.numberOfLeadingZeros((time ^ now) | 1)) / DIGIT_BITS;
@@ -42,15 +60,11 @@ final class TimerWheel {
 
   /** Sets a timer that is not set. A time that has passed is due at the next advance. */
   void set(int timer, long time) {
-    if (2 * timer + 1 >= links.length) {
-      links = Arrays.copyOf(links, Math.max(2 * links.length, 2 * timer + 2));
-    }
     int bucket = bucketOf(Math.min(LATEST, Math.max(time, now + 1)), now);
     int head = heads[bucket];
-    links[2 * timer] = -bucket - 1;
-    links[2 * timer + 1] = head;
+    link(timer, word(-bucket - 1, head));
     if (head != 0) {
-      links[2 * (head - 1)] = timer + 1;
+      link(head - 1, word(timer + 1, after(head - 1)));
     }
     heads[bucket] = timer + 1;
     used[bucket / Long.SIZE] |= 1L << bucket;
@@ -58,13 +72,13 @@ final class TimerWheel {
 
   /** Cancels a timer that is set. */
   void cancel(int timer) {
-    int before = links[2 * timer];
-    int after = links[2 * timer + 1];
+    int before = before(timer);
+    int after = after(timer);
     if (after != 0) {
-      links[2 * (after - 1)] = before;
+      link(after - 1, word(before, after(after - 1)));
     }
     if (before > 0) {
-      links[2 * (before - 1) + 1] = after;
+      link(before - 1, word(before(before - 1), after));
       return;
     }
     int bucket = -before - 1;
@@ -88,7 +102,7 @@ final class TimerWheel {
       heads[bucket] = 0;
       used[bucket / Long.SIZE] &= ~(1L << bucket);
       while (timer >= 0) {
-        int next = links[2 * timer + 1] - 1;
+        int next = after(timer) - 1;
         listener.mayBeDue(timer, now);
         timer = next;
       }

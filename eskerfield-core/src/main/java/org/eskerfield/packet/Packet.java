@@ -93,6 +93,11 @@ public final class Packet {
     rewriteDestination(destination, destinationPort);
   }
 
+  /** Whether it is IPv4, and neither an error nor carries text. */
+  public boolean isPlain() {
+    return family == Family.IPV4 && inner == null && payload == null;
+  }
+
   /** A packet with the same header. */
   public Packet copy() {
     Packet copy =

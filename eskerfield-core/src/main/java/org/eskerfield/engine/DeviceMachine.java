@@ -51,8 +51,6 @@ import org.jspecify.annotations.Nullable;
  * <p>Not safe for use by several threads.
  */
 public final class DeviceMachine {
-  private DeviceProgram program;
-  private final VirtualClock clock;
   private static final int NONE = DeviceTables.NONE;
 
   /** Told instead of a binding: the protocol has no ports to share an address by. */
@@ -61,6 +59,8 @@ public final class DeviceMachine {
   /** How many interfaces and routes have a number for {@link #noteWay}. */
   private static final int MOST_WAYS = 0xfffe;
 
+  private DeviceProgram program;
+  private final VirtualClock clock;
   private final DeviceTables tables;
 
   // The packet in hand and what the steps have found out about it.

@@ -458,7 +458,7 @@ final class Exchange {
           terse
               ? ""
               : "hands it straight to "
-                  + wording.who(to)
+                  + who(network, to)
                   + " on its own network "
                   + network.name());
       return new Hop(network, to);
@@ -476,8 +476,25 @@ final class Exchange {
     say(
         Ruling.SENT_TO_GATEWAY,
         host,
-        terse ? "" : "hands it to its gateway " + wording.who(gateway));
+        terse ? "" : "hands it to its gateway " + who(network, gateway));
     return new Hop(network, gateway);
+  }
+
+  /** Name and address of who has an address on a network; another realm may use it, too. */
+  private String who(Network network, Address address) {
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        if (isSame(own.network(), network) && own.addresses().contains(address)) {
+          return device.name() + " (" + address + ")";
+        }
+      }
+    }
+    for (Host host : site.hosts().values()) {
+      if (isSame(host.network(), network) && host.addresses().contains(address)) {
+        return host.name() + " (" + address + ")";
+      }
+    }
+    return wording.who(address);
   }
 
   private @Nullable Hop originate(Device device) {

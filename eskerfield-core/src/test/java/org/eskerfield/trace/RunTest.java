@@ -269,6 +269,7 @@ class RunTest {
     assertThat(trace.outcome()).as(trace.reason()).isEqualTo(Outcome.ANSWERED);
     assertThat(trace.deliveredTo()).hasToString("twin 10.77.4.31:80");
     assertThat(Objects.requireNonNull(trace.seenAs()).address()).isEqualTo(a("192.0.2.96"));
+    assertThat(trace.reply().get(0).decisions().get(0).text()).contains("gateway partner");
     SessionRow row = run.sessions("edge").get(0);
     assertThat(row.arrived()).hasToString("10.77.4.31:5000 → 192.0.2.80:80 tcp");
     assertThat(row.left()).hasToString("192.0.2.96:5000 → 10.77.4.31:80 tcp");

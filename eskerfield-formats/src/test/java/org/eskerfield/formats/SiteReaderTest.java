@@ -384,6 +384,34 @@ class SiteReaderTest {
             "dynamic: a\n        from: pier\n        leaving: uplink\n        pool: ¦198.51.100.139-198.51.100.141",
             "holds 198.51.100.140, the address of interface 'uplink' itself",
             "only a shared rule"),
+        rule(
+            "destination: a\n        arriving: uplink\n        at: 192.0.2.66 80/tcp\n        becomes: ramp\n        leaving: ¦any",
+            "'leaving: any' names 2 interfaces",
+            "name the one"),
+        rule(
+            "destination: a\n        arriving: uplink\n        at: 192.0.2.66 80/tcp\n        becomes: ramp\n        sources-become: ¦pier",
+            "'pier' is not an address",
+            "four numbers"),
+        rule(
+            "destination: a\n        arriving: uplink\n        at: 192.0.2.66 80/tcp\n        becomes: ramp\n        sources-become: ¦10.77.4.255",
+            "the broadcast address of the connected network 10.77.4.0/24",
+            "leave it out"),
+        row(
+            "from: pier\n        leaving: uplink",
+            "from: pier\n        leaving: uplink\n        state: { udp: ¦soon }",
+            "'soon' is no time for 'udp'",
+            "write 90s"),
+        row(
+            "from: pier\n        leaving: uplink",
+            "from: pier\n        leaving: uplink\n        state: { ¦mid-stream: true }",
+            "mid-stream",
+            ""),
+        row(
+            "    interfaces:",
+            "    state: { ¦mappings: paired }\n    interfaces:",
+            "mappings",
+            "did you mean 'mapping'"),
+        row("    interfaces:", "    state: { pooling: ¦pair }\n    interfaces:", "pair", "paired"),
         row(
             "      - shared: pier",
             "      - ¦destination: again\n        arriving: uplink\n        at: uplink 1500-1510/tcp\n        becomes: kiosk\n      - shared: pier",
@@ -430,6 +458,29 @@ class SiteReaderTest {
                 assertThat(problem.excerpt()).isEqualTo(broken.split("\n", -1)[line - 1]);
               }
             });
+  }
+
+  @Test
+  void networksMayOverlapBetweenRealmsOnlyAndRealmsAreFew() {
+    StringBuilder networks = new StringBuilder();
+    for (int i = 0; i < 16; i++) {
+      networks.append(
+          "  n" + i + ": { prefix: 10.0.0.0/24, zone: z" + i + ", realm: r" + i + " }\n");
+    }
+    String head = "eskerfield: 1\nsite: x\nnetworks:\n";
+    String tail = "devices:\n  d: { stance: drop, interfaces: { i: { on: n0, at: 10.0.0.1 } } }\n";
+    assertThat(problems(head + networks + tail))
+        .singleElement()
+        .satisfies(
+            problem -> {
+              assertThat(problem.message()).contains("realm 'r15' is one too many");
+              assertThat(problem.place().line()).isEqualTo(19);
+            });
+    String fewer = networks.substring(0, networks.indexOf("  n15"));
+    assertThat(problems(head + fewer + tail)).isEmpty();
+    assertThat(problems(head + fewer.replace(", realm: r3", ", realm: r4") + tail))
+        .singleElement()
+        .satisfies(problem -> assertThat(problem.remedy()).contains("name the realm"));
   }
 
   @Test

@@ -57,8 +57,12 @@ final class StateText {
           remote.inside().equals(remote.outside())
               ? "with " + remote.outside()
               : "with " + remote.outside() + ", which is " + remote.inside() + " inside";
-      table.addBelow(rule + ", " + with);
-      rule = " ".repeat(rule.length());
+      if (rule.length() + with.length() > Style.WIDTH - 10) {
+        table.addBelow(rule);
+        rule = "";
+      }
+      table.addBelow(rule.isEmpty() ? "  " + with : rule + ", " + with);
+      rule = "";
     }
     if (remotes.size() > shown) {
       table.addBelow("and " + (remotes.size() - shown) + " more; see the sessions");

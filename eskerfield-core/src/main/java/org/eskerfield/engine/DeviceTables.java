@@ -632,12 +632,7 @@ final class DeviceTables {
     long kind = opening(sessions.kind(reference ^ 1), external);
     long backEnds = sessions.ends(reference);
     long backKind = SessionTable.swapPorts(opening(sessions.kind(reference), port));
-    if (SessionTable.isIpv6(kind)) {
-      for (int number : new int[] {SessionTable.source(ends), SessionTable.destination(ends)}) {
-        Address address = address(kind, number);
-        numbers.use(address.high(), address.low());
-      }
-    }
+    useOnceMore(ends, kind);
     boolean reply =
         (reference & 1) != 0; // the rules act the other way round on the announcer's side
     int session = reference >> 1;
@@ -650,6 +645,16 @@ final class DeviceTables {
         reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
         reply ? sessions.sourceRule(session) : sessions.destinationRule(session),
         idle.settings(settings));
+  }
+
+  /** Counts a session more for the IPv6 addresses of a header that are numbered already. */
+  private void useOnceMore(long ends, long kind) {
+    if (SessionTable.isIpv6(kind)) {
+      for (int number : new int[] {SessionTable.source(ends), SessionTable.destination(ends)}) {
+        Address address = address(kind, number);
+        numbers.use(address.high(), address.low());
+      }
+    }
   }
 
   private static long opening(long kind, int port) {
@@ -718,12 +723,7 @@ final class DeviceTables {
     long backKind = sessions.kind(reference + 1) | port;
     int destinationRule = sessions.destinationRule(session);
     int sourceRule = sessions.sourceRule(session);
-    if (SessionTable.isIpv6(kind)) {
-      for (int number : new int[] {SessionTable.source(ends), SessionTable.destination(ends)}) {
-        Address address = address(kind, number);
-        numbers.use(address.high(), address.low());
-      }
-    }
+    useOnceMore(ends, kind);
     end(reference, binding);
     return record(
         ends,
@@ -830,8 +830,13 @@ final class DeviceTables {
     for (int use = bindings.firstUse(binding); use != NONE; use = sessions.nextUse(use)) {
       int at = use >> 1;
       expires = Math.max(expires, sessions.expires(at));
-      boolean outward = (use & 1) == 0 && isOutward(at, binding);
-      remotes.add(remote(arrived(at), left(at), outward));
+      if (sessions.secondBinding(at) != NONE) { // between insiders, who know each other's outsides
+        Header header = (use & 1) == 0 ? arrived(at) : left(at);
+        String other = (use & 1) == 0 ? header.destinationText() : header.sourceText();
+        remotes.add(new BindingRow.Remote(other, other));
+      } else {
+        remotes.add(remote(arrived(at), left(at), isOutward(at, binding)));
+      }
     }
     boolean whole = bindings.isWholeAddress(binding);
     return new BindingRow(

@@ -85,8 +85,7 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
    *
    * @throws CommandLine.ParameterException if that cannot be
    */
-  static LogPrinter of(ParseResult call, Site site, ZonedDateTime start, Terminal terminal)
-      throws IOException {
+  static LogPrinter of(ParseResult call, Site site, ZonedDateTime start, Terminal terminal) {
     String file = call.matchedOptionValue("--log-to", null);
     boolean wanted = false;
     for (String option :
@@ -102,9 +101,13 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
     if (Files.isDirectory(Path.of(file))) {
       throw wrong(call, "--log-to: " + file + " is a folder");
     }
-    PrintWriter out =
-        new PrintWriter(Files.newBufferedWriter(Path.of(file), StandardCharsets.UTF_8));
-    return new LogPrinter(call, site, start, out, true, Style.PLAIN);
+    try {
+      PrintWriter out =
+          new PrintWriter(Files.newBufferedWriter(Path.of(file), StandardCharsets.UTF_8));
+      return new LogPrinter(call, site, start, out, true, Style.PLAIN);
+    } catch (IOException e) {
+      throw wrong(call, "--log-to: " + file + " cannot be written");
+    }
   }
 
   private static CommandLine.ParameterException wrong(ParseResult call, String message) {

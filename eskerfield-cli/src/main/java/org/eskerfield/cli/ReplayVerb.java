@@ -253,7 +253,7 @@ final class ReplayVerb extends Verb {
       return System.in;
     }
     Path file = Path.of(traffic);
-    if (!Files.isRegularFile(file)) {
+    if (!Files.exists(file) || Files.isDirectory(file)) {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(),
           Files.isDirectory(file) ? traffic + " is a folder" : "there is no file " + traffic);

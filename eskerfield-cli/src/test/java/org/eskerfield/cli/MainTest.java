@@ -404,6 +404,7 @@ class MainTest {
     "--log-list nowhere,    no list is called 'nowhere'",
     "--log-rule nothing,    no rule is called 'nothing'",
     "--log-host nobody,     no host is called 'nobody'",
+    "--log-to no/such/file,  no/such/file cannot be written",
     "--log-to ., is a folder",
     "--at soon,             'soon' is no time since the start",
     "--change 5m,           names no file",
@@ -489,6 +490,9 @@ class MainTest {
         "at,from,to;0s,gauge-1,hydrographic                    | t.csv:1:1  the header row lacks the column 'service'",
         "at,from,to,servce;0s,a,b,c                            | did you mean 'service'?",
         "at,from,to,service,do;0s,gauge-1,hydrographic,ping,go | t.csv:2:1  'go' is nothing to do",
+        "at,from,to,service,do;0s,gauge-1,hydrographic,ping,active      | 'active' needs a control connection, and ping is none",
+        "at,from,to,service,do;0s,2001:db8::1,2001:db8::2,21/tcp,passive | 'passive' is for IPv4 only",
+        "at,from,to,service,data-port;0s,gauge-1,hydrographic,21/tcp,0  | data-port: nothing listens on port 0",
         "at,at,to,service;0s,a,b,c                             | the header row cannot be used",
         "at,from,to,service,source-port;0s,gauge-1,hydrographic,80/udp,x | source-port: 'x' is no port",
       })

@@ -15,6 +15,8 @@ import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.jspecify.annotations.Nullable;
@@ -139,7 +141,29 @@ public final class TrafficReader implements Closeable {
             "write open, close, active, passive, extended-active or extended-passive");
       }
     }
-    return new Flow(at, question(row), action.equals(CLOSE), transfer, dataPort(row));
+    Question question = question(row);
+    if (transfer != null) {
+      check(transfer, question);
+    }
+    return new Flow(at, question, action.equals(CLOSE), transfer, dataPort(row));
+  }
+
+  private void check(FileTransfer.Mode transfer, Question control) throws UnreadableSiteException {
+    if (control.probe().protocol() != Protocol.TCP) {
+      throw problem(
+          file,
+          rows.line(),
+          "'" + transfer + "' needs a control connection, and " + control.probe() + " is none",
+          "write service 21/tcp");
+    }
+    boolean extended = transfer.toString().startsWith("extended");
+    if (control.to().family() == Family.IPV6 && !extended) {
+      throw problem(
+          file,
+          rows.line(),
+          "'" + transfer + "' is for IPv4 only, and " + control.to() + " is not",
+          "write extended-" + transfer);
+    }
   }
 
   private Question question(TrafficRows.Row row) throws UnreadableSiteException {

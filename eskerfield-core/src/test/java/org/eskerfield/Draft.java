@@ -215,48 +215,35 @@ public final class Draft {
       return this;
     }
 
-    /** A shared rule; port preserving, on the address of the leaving interface. */
-    public DeviceDraft shared(String from, String leaving) {
-      translation.add(
-          new SharedRule(
-              "share", terms(from), List.of(), way(leaving), null, null, false, null, HERE));
-      return this;
+    private static Pool pool(String range) {
+      String[] ends = range.split("-");
+      AddressSet addresses = AddressSet.of(List.of(new AddressRange(a(ends[0]), a(ends[1]))));
+      AddressTerm written = new AddressTerm(AddressTerm.Kind.LITERAL, range, addresses, HERE);
+      return new Pool(List.of(written), addresses, HERE);
     }
 
     /** A dynamic rule that lends a range of addresses. */
     public DeviceDraft dynamic(String from, String leaving, String range) {
-      String[] ends = range.split("-");
-      AddressSet addresses = AddressSet.of(List.of(new AddressRange(a(ends[0]), a(ends[1]))));
-      AddressTerm written = new AddressTerm(AddressTerm.Kind.LITERAL, range, addresses, HERE);
       translation.add(
           new DynamicRule(
-              "lend",
-              terms(from),
-              List.of(),
-              way(leaving),
-              new Pool(List.of(written), addresses, HERE),
-              null,
-              false,
-              null,
-              HERE));
+              "lend", terms(from), List.of(), way(leaving), pool(range), null, false, null, HERE));
       return this;
+    }
+
+    /** A shared rule on the address of the leaving interface. */
+    public DeviceDraft shared(String from, String leaving) {
+      return shared(from, leaving, null);
     }
 
     /** A shared rule on a pool. */
     public DeviceDraft sharedPool(String from, String leaving, String range) {
-      dynamic(from, leaving, range);
-      DynamicRule lent = (DynamicRule) translation.remove(translation.size() - 1);
+      return shared(from, leaving, pool(range));
+    }
+
+    private DeviceDraft shared(String from, String leaving, @Nullable Pool pool) {
       translation.add(
           new SharedRule(
-              "share",
-              lent.from(),
-              List.of(),
-              lent.leaving(),
-              lent.pool(),
-              null,
-              false,
-              null,
-              HERE));
+              "share", terms(from), List.of(), way(leaving), pool, null, false, null, HERE));
       return this;
     }
 
@@ -283,27 +270,9 @@ public final class Draft {
     /** A destination rule that fixes the way out and shares an address among the sources. */
     public DeviceDraft both(
         String arriving, String external, int port, String internal, String leaving, String as) {
-      destination(arriving, external, port, internal, 0);
-      DestinationRule rule = (DestinationRule) translation.remove(translation.size() - 1);
       Pool pool = new Pool(List.of(term(as)), AddressSet.of(a(as)), HERE);
-      translation.add(
-          new DestinationRule(
-              rule.name(),
-              rule.facing(),
-              way(leaving),
-              new DestinationRule.Sources(pool, HERE),
-              List.of(),
-              rule.external(),
-              rule.services(),
-              rule.internal(),
-              rule.internalBlock(),
-              null,
-              null,
-              null,
-              false,
-              null,
-              HERE));
-      return this;
+      DestinationRule.Sources sources = new DestinationRule.Sources(pool, HERE);
+      return destination(arriving, external, port, internal, 0, way(leaving), sources, null);
     }
 
     /** A destination rule that insiders may use, too; their source becomes the device's. */
@@ -314,26 +283,8 @@ public final class Draft {
         String internal,
         int internalPort,
         String from) {
-      destination(arriving, external, port, internal, internalPort);
-      DestinationRule rule = (DestinationRule) translation.remove(translation.size() - 1);
-      translation.add(
-          new DestinationRule(
-              rule.name(),
-              rule.facing(),
-              null,
-              null,
-              List.of(),
-              rule.external(),
-              rule.services(),
-              rule.internal(),
-              rule.internalBlock(),
-              rule.internalPorts(),
-              new Hairpin(way(from), Hairpin.Source.DEVICE, HERE),
-              null,
-              false,
-              null,
-              HERE));
-      return this;
+      Hairpin hairpin = new Hairpin(way(from), Hairpin.Source.DEVICE, HERE);
+      return destination(arriving, external, port, internal, internalPort, null, null, hairpin);
     }
 
     /** An exception from translation. */
@@ -345,19 +296,31 @@ public final class Draft {
     /** A destination rule for one port; port 0 stands for every one. */
     public DeviceDraft destination(
         String arriving, String external, int port, String internal, int internalPort) {
+      return destination(arriving, external, port, internal, internalPort, null, null, null);
+    }
+
+    private DeviceDraft destination(
+        String arriving,
+        String external,
+        int port,
+        String internal,
+        int internalPort,
+        @Nullable InterfaceTerm leaving,
+        DestinationRule.@Nullable Sources sources,
+        @Nullable Hairpin hairpin) {
       translation.add(
           new DestinationRule(
               "lead",
               way(arriving),
-              null,
-              null,
+              leaving,
+              sources,
               List.of(),
               new External(Prefix.of(a(external)), null, external),
               port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),
               term(internal),
               Prefix.of(a(internal)),
               internalPort == 0 ? null : PortSet.of(internalPort),
-              null,
+              hairpin,
               null,
               false,
               null,

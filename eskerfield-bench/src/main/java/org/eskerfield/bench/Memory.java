@@ -19,14 +19,17 @@ public final class Memory {
     long before = used();
     ipv4.open(0, SESSIONS);
     print("IPv4 session with its binding", used() - before, ipv4);
-    Edge ipv6 = new Edge("192.0.2.64/26");
-    before = used();
-    for (int flow = 0; flow < SESSIONS; flow++) {
-      Packet packet = Edge.packetV6(flow);
-      ipv6.open(packet);
+    try {
+      Edge ipv6 = new Edge("192.0.2.64/26");
+      before = used();
+      for (int flow = 0; flow < SESSIONS; flow++) {
+        Packet packet = Edge.packetV6(flow);
+        ipv6.open(packet);
+      }
+      print("IPv6 session", used() - before, ipv6);
+    } finally {
+      Reference.reachabilityFence(ipv4); // held, or its end would be measured as well
     }
-    print("IPv6 session", used() - before, ipv6);
-    Reference.reachabilityFence(ipv4); // held, or its end would be measured as well
   }
 
   private static void print(String what, long bytes, Edge edge) {

@@ -755,7 +755,7 @@ public final class DeviceMachine {
     int port = packet.sourcePort;
     if (packet.inner == null) {
       tables.restoreSource(met, packet);
-    } else if (tables.changesSource(met)) {
+    } else if (!tables.leavingSource(met).equals(tables.arrivingSource(met))) {
       hideSender();
     }
     if (packet.source().equals(before) && packet.sourcePort == port) {
@@ -855,11 +855,8 @@ public final class DeviceMachine {
     if (!seenAs.equals(sender)) {
       TranslationRule rule = asReply() ? tables.destinationRule(met) : tables.sourceRule(met);
       boolean wholeAddress =
-          rule == null
-              || rule instanceof DynamicRule
-              || (rule instanceof InwardRule inward
-                  && inward instanceof StaticRule
-                  && inward.services().isEmpty());
+          rule instanceof DynamicRule
+              || (rule instanceof StaticRule fixed && fixed.services().isEmpty());
       if (rule != null && !wholeAddress) {
         made = tables.bindAnnounced(met, rule, port, settings(rule));
         if (made < 0) {

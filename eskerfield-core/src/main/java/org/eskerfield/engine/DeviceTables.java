@@ -688,12 +688,6 @@ final class DeviceTables {
     return bindings.externalPort(binding);
   }
 
-  /** Whether packets of a direction leave with another source address than they arrive with. */
-  boolean changesSource(int reference) {
-    return SessionTable.source(sessions.ends(reference))
-        != SessionTable.destination(sessions.ends(reference ^ 1));
-  }
-
   /** The source with which packets of a direction leave. */
   Address leavingSource(int reference) {
     return address(
@@ -765,16 +759,16 @@ final class DeviceTables {
       return fills;
     }
     for (int protocol : new int[] {Protocol.TCP, Protocol.UDP, Protocol.ICMP}) {
+      long each = Protocol.hasPorts(protocol) ? 65535 : 65536; // nobody has port 0
       long taken = 0;
-      long size = 0;
+      long size = each * use.size();
       for (PortSpace space : spaces) {
         if (protocolOf(space) == protocol && externals.contains(addressOf(space))) {
           taken += space.count();
-          size += space.size() - (Protocol.hasPorts(protocol) ? 65535 : 65536);
+          size -= each - space.size(); // what rules and own services claim
         }
       }
-      long each = Protocol.hasPorts(protocol) ? 65535 : 65536;
-      fills.add(new PoolFill(rule, protocol, taken, size + each * use.size()));
+      fills.add(new PoolFill(rule, protocol, taken, size));
     }
     return fills;
   }

@@ -21,7 +21,7 @@ final class Idle {
   private static final int OTHER = 4;
 
   /** How many numbers there may be. */
-  static final int MOST = 1024;
+  private static final int MOST = 1024;
 
   private final List<StateSettings> settings = new ArrayList<>();
   private long[] millis = new long[0];

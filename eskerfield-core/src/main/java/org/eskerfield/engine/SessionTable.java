@@ -183,13 +183,17 @@ final class SessionTable {
   }
 
   private void enter(int reference, long ends, long kind) {
-    int mask = slots.length - 1;
     long hash = hash(ends, kind);
-    int at = (int) hash & mask;
+    put((int) hash & (slots.length - 1), (hash >>> 48 << 48) | (reference + 1));
+  }
+
+  /** Puts an entry into the first empty slot from its home on. */
+  private void put(int home, long slot) {
+    int at = home;
     while (slots[at] != 0) {
-      at = (at + 1) & mask;
+      at = (at + 1) & (slots.length - 1);
     }
-    slots[at] = (hash >>> 48 << 48) | (reference + 1);
+    slots[at] = slot;
   }
 
   private int homeOf(int reference) {
@@ -201,11 +205,7 @@ final class SessionTable {
     slots = new long[2 * old.length];
     for (long slot : old) {
       if (slot != 0) {
-        int at = homeOf((int) slot - 1);
-        while (slots[at] != 0) {
-          at = (at + 1) & (slots.length - 1);
-        }
-        slots[at] = slot;
+        put(homeOf((int) slot - 1), slot);
       }
     }
   }
@@ -252,10 +252,7 @@ final class SessionTable {
     if (protocol == Protocol.TCP) {
       saw(reference, protocol, packet.tcpFlags, now);
     } else {
-      int state = (int) words[at + SINCE] & 0xffff;
-      if ((state >> (reference & 1) & OPENER_REFRESHES) != 0) {
-        words[at + EXPIRES] = now + idle.millis(state >>> IDLE_SHIFT);
-      }
+      refresh(reference, at, now);
     }
     int back = at + (~reference & 1) * BACK;
     long backEnds = words[back];
@@ -315,11 +312,6 @@ final class SessionTable {
   /** The first millisecond at which it is gone. */
   long expires(int session) {
     return records[base(session) + EXPIRES];
-  }
-
-  /** Whether TCP has gone beyond the opening, and is not closing. */
-  boolean isEstablished(int session) {
-    return (records[base(session) + SINCE] & TCP) == ESTABLISHED;
   }
 
   int count() {
@@ -414,17 +406,14 @@ final class SessionTable {
    */
   void saw(int reference, int protocol, int tcpFlags, long now) {
     int at = base(reference >> 1);
-    int state = (int) records[at + SINCE] & 0xffff;
-    boolean refreshes = (state >> (reference & 1) & OPENER_REFRESHES) != 0;
     if (protocol != Protocol.TCP) {
-      if (refreshes) {
-        records[at + EXPIRES] = now + idle.millis(state >>> IDLE_SHIFT);
-      }
+      refresh(reference, at, now);
       return;
     }
+    int state = state(at);
     int after = advance(state, tcpFlags, (reference & 1) != 0);
     boolean reset = (tcpFlags & Packet.RST) != 0;
-    if (refreshes || after != state) {
+    if (refreshes(reference, state) || after != state) {
       long expires = now + idle.millis(after >>> IDLE_SHIFT);
       records[at + EXPIRES] = reset ? Math.min(records[at + EXPIRES], expires) : expires;
     }
@@ -432,6 +421,22 @@ final class SessionTable {
       records[at + SINCE] += after - state;
       timers.cancel(reference >> 1); // it may have to end before the timer was set to ring
       timers.set(reference >> 1, records[at + EXPIRES]);
+    }
+  }
+
+  private int state(int at) {
+    return (int) records[at + SINCE] & 0xffff;
+  }
+
+  /** Whether packets of a direction refresh; the bits of both directions lie side by side. */
+  private static boolean refreshes(int reference, int state) {
+    return (state >> (reference & 1) & OPENER_REFRESHES) != 0;
+  }
+
+  private void refresh(int reference, int at, long now) {
+    int state = state(at);
+    if (refreshes(reference, state)) {
+      records[at + EXPIRES] = now + idle.millis(state >>> IDLE_SHIFT);
     }
   }
 
@@ -462,7 +467,7 @@ final class SessionTable {
   /** Takes a TCP connection that was met in its middle for an open one. */
   void takeForEstablished(int session, long now) {
     int at = base(session);
-    int state = (int) records[at + SINCE] & 0xffff;
+    int state = state(at);
     int number = idle.numberForTcp(state >>> IDLE_SHIFT, true);
     int refreshes = state & (OPENER_REFRESHES | OTHER_REFRESHES);
     records[at + SINCE] += (refreshes | ESTABLISHED | number << IDLE_SHIFT) - state;

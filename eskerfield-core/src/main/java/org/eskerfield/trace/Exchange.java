@@ -230,16 +230,7 @@ final class Exchange {
       if (walkNotice(server, seen.destination(), UNREACHABLE, sent)) {
         return trace(Outcome.REFUSED, reason, request, deliveredTo, seenAs, legs());
       }
-      List<Leg> notice = legs();
-      return new Trace(
-          question,
-          Outcome.UNANSWERED,
-          server.name() + " refuses it, but the notice is lost: " + sentence(notice),
-          decidedBy(notice),
-          deliveredTo,
-          seenAs,
-          request,
-          notice);
+      return lost(server.name() + " refuses it, but the notice", request, deliveredTo, seenAs);
     }
     if (refusal != null && last != Ruling.HOST_REFUSES) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
@@ -251,20 +242,8 @@ final class Exchange {
         mirrors(packet.header(), sent)
             && (last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES);
     if (!accepted) {
-      String reason =
-          server.name()
-              + (refusal == null ? " answers" : " refuses it")
-              + ", but the reply is lost: "
-              + sentence(reply);
-      return new Trace(
-          question,
-          Outcome.UNANSWERED,
-          reason,
-          decidedBy(reply),
-          deliveredTo,
-          seenAs,
-          request,
-          reply);
+      String what = refusal == null ? " answers" : " refuses it";
+      return lost(server.name() + what + ", but the reply", request, deliveredTo, seenAs);
     }
     if (refusal != null) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, reply);
@@ -329,6 +308,20 @@ final class Exchange {
     Header told = inner.header();
     return told.sourceText().equals(sent.sourceText())
         && told.destinationText().equals(sent.destinationText());
+  }
+
+  /** A trace whose outcome was decided on the way back, which the legs in hand are. */
+  private Trace lost(String what, List<Leg> request, Endpoint deliveredTo, Endpoint seenAs) {
+    List<Leg> back = legs();
+    return new Trace(
+        question,
+        Outcome.UNANSWERED,
+        what + " is lost: " + sentence(back),
+        decidedBy(back),
+        deliveredTo,
+        seenAs,
+        request,
+        back);
   }
 
   /** A trace whose outcome was decided on the way of the request. */

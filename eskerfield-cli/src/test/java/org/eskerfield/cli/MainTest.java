@@ -286,6 +286,22 @@ class MainTest {
         .allSatisfy(line -> assertThat(line).hasSizeLessThanOrEqualTo(100));
   }
 
+  @ParameterizedTest
+  @CsvSource({"59s, 1", "1m, none"})
+  void aRuleMayKeepStateInItsOwnWay(String at, String left, @TempDir Path folder) throws Exception {
+    String pool = "        pool: 192.0.2.68-192.0.2.71\n";
+    String text = Files.readString(Path.of(GAUGES));
+    assertThat(text).contains(pool);
+    Path site =
+        Files.writeString(
+            folder.resolve("s.yaml"), text.replace(pool, pool + "        state: { udp: 1m }\n"));
+    Path traffic =
+        Files.writeString(
+            folder.resolve("t.csv"), "at,from,to,service\n0s,gauge-1,hydrographic,53/udp\n");
+    assertThat(run("replay", site.toString(), traffic.toString(), "--at", at, "--bindings").out())
+        .contains("Bindings of breakwater  " + left + "\n");
+  }
+
   @Test
   void theLogAndTheFiguresAddUp(@TempDir Path folder) throws Exception {
     Path traffic =

@@ -401,6 +401,19 @@ class DeviceMachineTest {
   }
 
   @Test
+  void twoEndsThatOpenAtOnceMeet() {
+    out(tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.SYN));
+    // Its SYN was under way already: no answer to ours, but an opening of the same connection.
+    assertThat(in(tcp(SERVER, SERVER_PORT, OUTSIDE, 5000, Packet.SYN)))
+        .isEqualTo(Ruling.SESSION_KNOWN);
+    out(tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.SYN | Packet.ACK));
+    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMinutes(124));
+    // From an end that nobody spoke to it is dropped without a word.
+    assertThat(in(tcp(a("203.0.113.9"), SERVER_PORT, OUTSIDE, 5000, Packet.SYN)))
+        .isEqualTo(Ruling.BINDING_FILTERED);
+  }
+
+  @Test
   void aBindingLivesWhileASessionUsesItAndItsPortIsFreeAfterwards() {
     out(udp(a("10.77.4.8"), 5000, SERVER, SERVER_PORT));
     pass(200_000);

@@ -20,6 +20,7 @@ import net.jqwik.api.Property;
 import org.eskerfield.Draft;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.Ruling;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Action;
@@ -120,6 +121,34 @@ class RunTest {
     assertThat(run.now()).isEqualTo(VirtualClock.start(ZoneOffset.UTC).plusMinutes(1));
     assertThatThrownBy(() -> run.advance(Duration.ofMillis(-1))).hasMessageContaining("back");
     assertThatThrownBy(() -> run.sessions("edgy")).hasMessageContaining("edgy");
+  }
+
+  private static Ruling lastRuling(List<Leg> way) {
+    List<Decision> decisions = way.get(way.size() - 1).decisions();
+    return decisions.get(decisions.size() - 1).ruling();
+  }
+
+  @ParameterizedTest
+  @CsvSource({"false, REFUSED, refuses it: nothing", "true, UNANSWERED, but the notice is lost"})
+  void aNoticeIsAPacketLikeAnyOther(boolean stateless, Outcome outcome, String reason) {
+    Site site =
+        edge()
+            .shared("10.77.4.0/24", "outside")
+            .list("outside", "inside", stateless, null, null, 80)
+            .done()
+            .site();
+    Question closed =
+        new Question(
+            Objects.requireNonNull(site.hosts().get("client1")),
+            a("10.77.4.11"),
+            a("192.0.2.200"),
+            Probe.of(Protocol.UDP, 81),
+            5000,
+            VirtualClock.start(ZoneOffset.UTC));
+    Trace trace = run(site).open(closed);
+    assertThat(trace.outcome()).isEqualTo(outcome);
+    assertThat(trace.reason()).contains(reason);
+    assertThat(trace.deliveredTo()).hasToString("server 192.0.2.200:81");
   }
 
   // Change of policy.
@@ -392,6 +421,7 @@ class RunTest {
       Trace trace = run.open(question(site, who, Protocol.UDP, 5000));
       if (!book.lent.containsKey(who) && book.lent.size() == 3) {
         assertThat(trace.outcome()).isEqualTo(Outcome.EXHAUSTED);
+        assertThat(lastRuling(trace.reply())).isEqualTo(Ruling.NOTICE_RECEIVED);
         nothing++;
         continue;
       }

@@ -66,6 +66,7 @@ public final class Draft {
             carrier == null ? List.of() : List.of(a(carrier)),
             List.of(),
             null,
+            null,
             HERE));
     return this;
   }
@@ -77,7 +78,15 @@ public final class Draft {
     networks.put(
         name,
         new Network(
-            name, made.prefixes(), made.zone(), realm, made.carrier(), List.of(), null, HERE));
+            name,
+            made.prefixes(),
+            made.zone(),
+            realm,
+            made.carrier(),
+            List.of(),
+            null,
+            null,
+            HERE));
     return this;
   }
 
@@ -99,12 +108,17 @@ public final class Draft {
         name,
         new Host(
             name,
-            network == null ? null : networks.get(network),
+            network == null ? List.of() : List.of(Objects.requireNonNull(networks.get(network))),
             List.of(a(address)),
             Assignment.FIXED,
+            List.of(),
             gateway == null ? List.of() : List.of(a(gateway)),
+            null,
             listens,
             true,
+            null,
+            List.of(),
+            false,
             null,
             HERE));
     return this;
@@ -132,6 +146,7 @@ public final class Draft {
         ZoneOffset.UTC,
         networks,
         hosts,
+        Map.of(),
         Map.of(),
         Map.of(),
         Map.of(),

@@ -319,9 +319,7 @@ public final class Checker {
     site.groups().values().forEach(group -> addNames(names, group.members()));
     for (Host host : site.hosts().values()) {
       addServices(services, host.listens());
-      if (host.network() != null) {
-        networks.add(host.network());
-      }
+      networks.addAll(host.networks());
     }
     for (Device device : site.devices().values()) {
       device.interfaces().forEach(own -> networks.add(own.network()));

@@ -506,7 +506,7 @@ public final class DeviceMachine {
   private @Nullable Ruling judgeByLists(@Nullable Interface leaving) {
     boolean settled = met != NONE || (translated != null && translated.admission() != null);
     boolean guarded = false;
-    for (DeviceProgram.Guarded guard : program.lists) {
+    for (CompiledList guard : program.lists) {
       if (!guard.guards(arriving, leaving) || (arriving == null && !guard.namesSelf())) {
         continue;
       }
@@ -538,26 +538,24 @@ public final class DeviceMachine {
     };
   }
 
-  private @Nullable Ruling judge(DeviceProgram.Guarded guard) {
+  private @Nullable Ruling judge(CompiledList guard) {
     Packet seen = asListsSeeIt();
     boolean own = arriving == null;
     ZonedDateTime now = clock.now();
-    for (DeviceProgram.Entry entry : guard.entries()) {
-      if (entry.match().matches(seen, own, now)) {
-        AccessRule rule = entry.rule();
-        return switch (rule.action()) {
-          case ACCEPT -> accept(Ruling.ACCEPTED_BY_RULE, Ruling.DEVICE_ACCEPTED_BY_RULE, rule);
-          case DROP -> end(Ruling.DROPPED_BY_RULE, rule);
-          case REJECT -> end(Ruling.REJECTED_BY_RULE, rule);
-        };
-      }
+    AccessRule rule = guard.firstMatch(seen, own, now);
+    if (rule != null) {
+      return switch (rule.action()) {
+        case ACCEPT -> accept(Ruling.ACCEPTED_BY_RULE, Ruling.DEVICE_ACCEPTED_BY_RULE, rule);
+        case DROP -> end(Ruling.DROPPED_BY_RULE, rule);
+        case REJECT -> end(Ruling.REJECTED_BY_RULE, rule);
+      };
     }
     AccessList list = guard.list();
     if (list.otherwise() == Action.ACCEPT) {
       return accept(Ruling.ACCEPTED_OTHERWISE, Ruling.DEVICE_ACCEPTED_OTHERWISE, list);
     }
     if (narrator != null) {
-      tellNearest(guard, seen, own, now);
+      guard.tellNearest(narrator, seen, own, now);
     }
     return end(
         list.otherwise() == Action.DROP ? Ruling.DROPPED_OTHERWISE : Ruling.REJECTED_OTHERWISE,
@@ -568,24 +566,6 @@ public final class DeviceMachine {
     admittedToDevice |= forDevice;
     say(forDevice ? toDevice : passing, by);
     return null;
-  }
-
-  private void tellNearest(
-      DeviceProgram.Guarded guard, Packet seen, boolean own, ZonedDateTime now) {
-    AccessRule nearest = null;
-    Set<Match.Field> nearestMisses = Set.of();
-    for (DeviceProgram.Entry entry : guard.entries()) {
-      if (entry.rule().action() == Action.ACCEPT) {
-        Set<Match.Field> misses = entry.match().misses(seen, own, now);
-        if (nearest == null || misses.size() < nearestMisses.size()) {
-          nearest = entry.rule();
-          nearestMisses = misses;
-        }
-      }
-    }
-    if (narrator != null && nearest != null && nearestMisses.size() <= 2) {
-      narrator.nearly(nearest, nearestMisses, seen);
-    }
   }
 
   /**

@@ -4,7 +4,6 @@ import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.List;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
@@ -24,30 +23,13 @@ import org.jspecify.annotations.Nullable;
  * in which they are asked. Immutable, so that any number of machines may run it.
  */
 public final class DeviceProgram {
-  /** An access rule. */
-  record Entry(AccessRule rule, Match match) {}
-
-  /** A rule list. */
-  record Guarded(AccessList list, List<Entry> entries, boolean namesSelf) {
-    boolean guards(@Nullable Interface arriving, @Nullable Interface leaving) {
-      for (AccessList.Guard guard : list.guards()) {
-        if (guard.toDevice() == (leaving == null)
-            && covers(guard.arriving(), arriving)
-            && covers(guard.leaving(), leaving)) {
-          return true;
-        }
-      }
-      return false;
-    }
-  }
-
   /** An own service. */
   record Own(OwnService service, Match match) {}
 
   final Device device;
   final RouteTable routes;
   final Translations translations;
-  final List<Guarded> lists = new ArrayList<>();
+  final List<CompiledList> lists = new ArrayList<>();
   final List<Own> services = new ArrayList<>();
   final boolean keepsState;
   final boolean hasStatelessLists;
@@ -83,18 +65,7 @@ public final class DeviceProgram {
             AddressSet.of(broadcasts.toArray(new Address[0])));
     this.translations = new Translations(site, device, own);
     for (AccessList list : device.access()) {
-      List<Entry> entries = new ArrayList<>();
-      boolean namesSelf = false;
-      for (AccessRule rule : list.rules()) {
-        if (!rule.disabled()) {
-          Match match =
-              new Match(
-                  site, rule.from(), rule.to(), rule.services(), rule.sourcePorts(), rule.when());
-          entries.add(new Entry(rule, match));
-          namesSelf |= match.namesSelf();
-        }
-      }
-      lists.add(new Guarded(list, List.copyOf(entries), namesSelf));
+      lists.add(CompiledList.of(site, list));
     }
     for (OwnService service : device.services()) {
       Match match =
@@ -107,7 +78,7 @@ public final class DeviceProgram {
       ownByInterface[i] = address == null ? AddressSet.NONE : AddressSet.of(address);
     }
     boolean stateless = false;
-    for (Guarded guard : lists) {
+    for (CompiledList guard : lists) {
       stateless |= guard.list().stateless();
     }
     this.hasStatelessLists = stateless;

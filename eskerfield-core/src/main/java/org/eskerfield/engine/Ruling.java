@@ -13,6 +13,10 @@ public enum Ruling {
   SENT_TO_CARRIER(Step.SEND, null),
   /** A device sends a packet of its own. */
   SENT_BY_DEVICE(Step.SEND, null),
+  /** The network that the sender is on does not let such packets out. */
+  BLOCKED_AT_SENDER(Step.SEND, Outcome.DROPPED),
+  /** The sender is switched off. */
+  SENDER_OFF(Step.SEND, Outcome.UNROUTABLE),
   /** The receiver is elsewhere, and the sender knows no gateway. */
   NO_GATEWAY(Step.SEND, Outcome.UNROUTABLE),
   /** Nobody on the network has the address that the packet is handed to. */
@@ -141,6 +145,16 @@ public enum Ruling {
   /** The address belongs to the site, but no carrier link of it leads there. */
   NO_CARRIER_LINK(Step.CARRY, Outcome.UNROUTABLE),
 
+  /** The host is switched off. */
+  HOST_OFF(Step.RECEIVE, Outcome.UNROUTABLE),
+  /** A rule of the host's own filter let the packet in. */
+  HOST_ACCEPTED_BY_RULE(Step.RECEIVE, null),
+  /** The host's own filter lets in what none of its rules matches. */
+  HOST_ACCEPTED_OTHERWISE(Step.RECEIVE, null),
+  /** The host's own filter dropped the packet. */
+  HOST_FILTERED(Step.RECEIVE, Outcome.DROPPED),
+  /** The host's own filter rejected the packet. */
+  HOST_REJECTED(Step.RECEIVE, Outcome.REFUSED),
   /** The host's service took the packet. */
   HOST_ANSWERS(Step.RECEIVE, null),
   /** An address of the internet that the site file does not describe is taken to answer. */

@@ -3,37 +3,117 @@ package org.eskerfield.model;
 import java.util.List;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
 /**
  * An end system, of the site or on the internet.
  *
  * @param name the name
- * @param network the network it is on; null on the internet
- * @param addresses its addresses, at least one
+ * @param networks the networks it is on; empty on the internet
+ * @param addresses its addresses, at least one; it answers on each of them, whichever network a
+ *     packet comes by
  * @param assigned how it comes by them
+ * @param ownPrefixes what it takes for its own network where that is not its networks' prefixes;
+ *     empty where it is
  * @param gateways where it sends what is not on its own network, at most one a family
+ * @param resolver the host it asks for names, one address or host; null where its network says so
  * @param listens the services that it runs; empty if none
  * @param answersPing whether it answers ICMP echo requests
+ * @param filter its own rule list, for what others open to it; null if it has none
+ * @param blocked what the network that it is on does not let out; empty for nothing
+ * @param off whether it is switched off
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
 public record Host(
     String name,
-    @Nullable Network network,
+    List<Network> networks,
     List<Address> addresses,
     Assignment assigned,
+    List<Prefix> ownPrefixes,
     List<Address> gateways,
+    @Nullable AddressTerm resolver,
     List<ServiceTerm> listens,
     boolean answersPing,
+    @Nullable AccessList filter,
+    List<ServiceTerm> blocked,
+    boolean off,
     @Nullable String note,
     Place place)
     implements Named {
   /** Copies the lists. */
   public Host {
+    networks = List.copyOf(networks);
     addresses = List.copyOf(addresses);
+    ownPrefixes = List.copyOf(ownPrefixes);
     gateways = List.copyOf(gateways);
     listens = List.copyOf(listens);
+    blocked = List.copyOf(blocked);
+  }
+
+  /**
+   * A host that no file describes, named by its address: it listens on nothing and answers pings.
+   *
+   * @param network the network that it is on; null for the internet
+   */
+  public static Host unnamed(Address address, @Nullable Network network) {
+    return new Host(
+        address.toString(),
+        network == null ? List.of() : List.of(network),
+        List.of(address),
+        Assignment.FIXED,
+        List.of(),
+        List.of(),
+        null,
+        List.of(),
+        true,
+        null,
+        List.of(),
+        false,
+        null,
+        Place.IN_CODE);
+  }
+
+  /** Whether it is somewhere on the internet, on no network of the site. */
+  public boolean isOutside() {
+    return networks.isEmpty();
+  }
+
+  /** Whether it is on a network. */
+  public boolean isOn(Network network) {
+    for (Network own : networks) {
+      if (own.name().equals(network.name())) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /** The network that it reaches an address on directly; null if it takes it for elsewhere. */
+  public @Nullable Network networkTowards(Address address) {
+    for (Prefix prefix : ownPrefixes) {
+      if (prefix.family() == address.family()) {
+        Address own = address(address.family());
+        return !prefix.contains(address) ? null : own == null ? null : networkHolding(own);
+      }
+    }
+    for (Network network : networks) {
+      if (network.prefixOf(address) != null) {
+        return network;
+      }
+    }
+    return null;
+  }
+
+  /** The network of its own whose prefix holds an address; else its first; null outside. */
+  public @Nullable Network networkHolding(Address address) {
+    for (Network network : networks) {
+      if (network.prefixOf(address) != null) {
+        return network;
+      }
+    }
+    return networks.isEmpty() ? null : networks.get(0);
   }
 
   /** The first of its addresses in this family; null if it has none. */

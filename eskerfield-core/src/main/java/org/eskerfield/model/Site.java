@@ -27,6 +27,7 @@ import org.jspecify.annotations.Nullable;
  * @param services the site's own services; the well-known ones are not in here
  * @param groups address groups
  * @param schedules schedules
+ * @param names names of the DNS
  * @param devices devices; at least one
  * @param note the engineer's remark, or null
  * @param place the start of the file
@@ -39,6 +40,7 @@ public record Site(
     Map<String, Service> services,
     Map<String, Group> groups,
     Map<String, Schedule> schedules,
+    Map<String, DomainName> names,
     Map<String, Device> devices,
     @Nullable String note,
     Place place)
@@ -59,6 +61,7 @@ public record Site(
     services = frozen(services);
     groups = frozen(groups);
     schedules = frozen(schedules);
+    names = frozen(names);
     devices = frozen(devices);
   }
 
@@ -140,11 +143,58 @@ public record Site(
    */
   public @Nullable Address gateway(Host host, Family family) {
     Address named = host.gateway(family);
-    if (named != null || host.network() == null) {
+    if (named != null) {
       return named;
     }
-    List<Address> candidates = gateways(host.network(), family);
-    return candidates.size() == 1 ? candidates.get(0) : null;
+    for (Network network : host.networks()) {
+      List<Address> candidates = gateways(network, family);
+      if (!candidates.isEmpty()) {
+        return candidates.size() == 1 ? candidates.get(0) : null;
+      }
+    }
+    return null;
+  }
+
+  /**
+   * The address that a host sends from: the one on the network by which it reaches a destination.
+   *
+   * @return null if it has none of the family
+   */
+  public @Nullable Address source(Host host, Address destination) {
+    Network towards = host.networkTowards(destination);
+    Address gateway = towards == null ? gateway(host, destination.family()) : null;
+    Network by = gateway == null ? towards : host.networkHolding(gateway);
+    for (Address own : host.addresses()) {
+      if (own.family() == destination.family() && (by == null || by.prefixOf(own) != null)) {
+        return own;
+      }
+    }
+    return host.address(destination.family());
+  }
+
+  /**
+   * The address of the resolver that a host asks for names.
+   *
+   * @return null if neither the host nor a network that it is on names one
+   */
+  public @Nullable Address resolver(Host host) {
+    AddressTerm term = host.resolver();
+    for (Network network : host.networks()) {
+      term = term == null ? network.resolver() : term;
+    }
+    if (term == null) {
+      return null;
+    }
+    for (Family family : Family.values()) {
+      Address address =
+          term.kind() == AddressTerm.Kind.HOST
+              ? named(hosts, term).address(family)
+              : term.literal().lowest(family);
+      if (address != null && host.address(family) != null) {
+        return address;
+      }
+    }
+    return null;
   }
 
   /** The addresses on a network that could be a gateway: its carrier, else those of devices. */

@@ -5,6 +5,7 @@ import java.util.Arrays;
 import java.util.Collection;
 import java.util.Comparator;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * An immutable set of addresses of both families.
@@ -139,6 +140,16 @@ public final class AddressSet {
       }
     }
     return false;
+  }
+
+  /** The lowest address of a family; null if it holds none. */
+  public @Nullable Address lowest(Family family) {
+    for (AddressRange range : ranges()) {
+      if (range.first().family() == family) {
+        return range.first();
+      }
+    }
+    return null;
   }
 
   /** Whether the set holds no address. */

@@ -33,6 +33,11 @@ public record Prefix(Address first, int length) {
     return new Prefix(address, address.family().bits());
   }
 
+  /** The family of its addresses. */
+  public Family family() {
+    return first.family();
+  }
+
   /**
    * The highest address of the block; in an IPv4 network of /30 or wider, its broadcast address.
    */

@@ -4,17 +4,19 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import org.eskerfield.engine.CompiledList;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.FileTransferGateway;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
-import org.eskerfield.model.Assignment;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
@@ -224,7 +226,8 @@ final class Exchange {
     Endpoint seenAs =
         new Endpoint(nameAt(seen.source()), seen.source(), seen.sourcePort(), seen.protocol());
     // TCP refuses by a packet of its own flow, everything else by an ICMP error.
-    if (last == Ruling.HOST_REFUSES && seen.protocol() != Protocol.TCP) {
+    if (isRefusedAtHost(last)
+        && (seen.protocol() != Protocol.TCP || last == Ruling.HOST_REJECTED)) {
       String reason = sentence(request);
       asItArrived = packet;
       if (walkNotice(server, seen.destination(), UNREACHABLE, sent)) {
@@ -232,7 +235,7 @@ final class Exchange {
       }
       return lost(server.name() + " refuses it, but the notice", request, deliveredTo, seenAs);
     }
-    if (refusal != null && last != Ruling.HOST_REFUSES) {
+    if (refusal != null && !isRefusedAtHost(last)) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
     }
     startReply(seen, refusal == null);
@@ -251,6 +254,10 @@ final class Exchange {
     String what = Protocol.hasPorts(seen.protocol()) ? "" : " " + question.probe();
     String reason = terse ? "" : Wording.answered(deliveredTo, seenAs, what, request);
     return trace(Outcome.ANSWERED, reason, request, deliveredTo, seenAs, reply);
+  }
+
+  private static boolean isRefusedAtHost(Ruling ruling) {
+    return ruling == Ruling.HOST_REFUSES || ruling == Ruling.HOST_REJECTED;
   }
 
   private static final int UNREACHABLE = 0;
@@ -439,12 +446,27 @@ final class Exchange {
   private @Nullable Hop send(Host host) {
     leg(host.name(), Leg.Kind.HOST, null);
     Address to = packet.destination();
-    Network network = host.network();
-    if (network == null) {
+    if (host.off()) {
+      say(Ruling.SENDER_OFF, host, "is switched off");
+      return null;
+    }
+    if (!isReply && !host.blocked().isEmpty() && covers(host.blocked())) {
+      say(
+          Ruling.BLOCKED_AT_SENDER,
+          host,
+          terse
+              ? ""
+              : "sends it, but the network that it is on lets no "
+                  + Wording.service(packet.header())
+                  + " out");
+      return null;
+    }
+    if (host.isOutside()) {
       say(Ruling.SENT_TO_CARRIER, host, "sends it into the internet");
       return new Hop(null, to);
     }
-    if (network.prefixOf(to) != null) {
+    Network network = host.networkTowards(to);
+    if (network != null) {
       say(
           Ruling.SENT_TO_NEIGHBOUR,
           host,
@@ -452,8 +474,9 @@ final class Exchange {
               ? ""
               : "hands it straight to "
                   + who(network, to)
-                  + " on its own network "
-                  + network.name());
+                  + (network.prefixOf(to) == null
+                      ? ", which it takes to be on its own network " + network.name()
+                      : " on its own network " + network.name()));
       return new Hop(network, to);
     }
     Address gateway = site.gateway(host, packet.family);
@@ -463,14 +486,31 @@ final class Exchange {
           host,
           terse
               ? ""
-              : "has no gateway to " + to + ", which is not on its network " + network.name());
+              : "has no gateway to "
+                  + to
+                  + ", which is not on its network "
+                  + host.networks().get(0).name());
       return null;
     }
+    network = gatewayNetwork(host, gateway);
     say(
         Ruling.SENT_TO_GATEWAY,
         host,
         terse ? "" : "hands it to its gateway " + who(network, gateway));
     return new Hop(network, gateway);
+  }
+
+  private static Network gatewayNetwork(Host host, Address gateway) {
+    Network network = host.networkHolding(gateway);
+    if (network == null) {
+      throw new IllegalStateException(host.name() + " is outside and needs no gateway");
+    }
+    return network;
+  }
+
+  private boolean covers(List<ServiceTerm> services) {
+    return ServiceTerm.anyCovers(
+        services, packet.protocol, packet.destinationPort, packet.icmpType);
   }
 
   /** Name and address of who has an address on a network; another realm may use it, too. */
@@ -483,7 +523,7 @@ final class Exchange {
       }
     }
     for (Host host : site.hosts().values()) {
-      if (isSame(host.network(), network) && host.addresses().contains(address)) {
+      if (host.isOn(network) && host.addresses().contains(address)) {
         return host.name() + " (" + address + ")";
       }
     }
@@ -535,13 +575,15 @@ final class Exchange {
       }
     }
     for (Host host : site.hosts().values()) {
-      if (isSame(host.network(), network) && host.addresses().contains(to)) {
+      if (host.isOn(network) && host.addresses().contains(to)) {
         receive(host);
         return null;
       }
     }
-    if (isSame(hostNetwork(question.sender()), network) && to.equals(question.source())) {
-      receive((Host) question.sender());
+    if (question.sender() instanceof Host sender
+        && sender.isOn(network)
+        && to.equals(question.source())) {
+      receive(sender);
       return null;
     }
     if (network.carrier().contains(to)) {
@@ -577,10 +619,6 @@ final class Exchange {
 
   private static boolean isSame(@Nullable Network one, Network other) {
     return one != null && one.name().equals(other.name());
-  }
-
-  private static @Nullable Network hostNetwork(Named sender) {
-    return sender instanceof Host host ? host.network() : null;
   }
 
   /** The internet: from a host or carrier link to a host or carrier link. */
@@ -621,10 +659,13 @@ final class Exchange {
     }
     packet.ttl--;
     Host host = site.hostAt(to);
-    if (host == null && to.equals(question.source()) && hostNetwork(question.sender()) == null) {
-      host = question.sender() instanceof Host unnamed ? unnamed : null;
+    if (host == null
+        && to.equals(question.source())
+        && question.sender() instanceof Host unnamed
+        && unnamed.isOutside()) {
+      host = unnamed;
     }
-    if (host != null && host.network() == null) {
+    if (host != null && host.isOutside()) {
       say(Ruling.CARRIED, host, terse ? "" : "carries it to " + wording.who(to));
       receive(host);
       return null;
@@ -688,17 +729,7 @@ final class Exchange {
   /** Somebody outside whom the file does not describe: taken to be there and to answer. */
   private void takenToAnswer(String whom) {
     Address at = packet.destination();
-    receiver =
-        new Host(
-            at.toString(),
-            site.networkOf(at),
-            List.of(at),
-            Assignment.FIXED,
-            List.of(),
-            List.of(),
-            true,
-            null,
-            Place.IN_CODE);
+    receiver = Host.unnamed(at, site.networkOf(at));
     leg(at.toString(), Leg.Kind.HOST, null);
     say(
         Ruling.TAKEN_TO_ANSWER,
@@ -707,8 +738,12 @@ final class Exchange {
   }
 
   private void receive(Host host) {
-    receiver = host;
     leg(host.name(), Leg.Kind.HOST, null);
+    if (host.off()) {
+      say(Ruling.HOST_OFF, host, "gets nothing: it is switched off");
+      return;
+    }
+    receiver = host;
     if (packet.inner != null) {
       boolean mine = host.name().equals(question.sender().name());
       say(
@@ -721,6 +756,9 @@ final class Exchange {
     }
     if (isReply) {
       receiveReply(host);
+      return;
+    }
+    if (host.filter() != null && !isOpened() && !passes(host.filter())) {
       return;
     }
     Probe probe = question.probe();
@@ -740,9 +778,33 @@ final class Exchange {
   }
 
   private boolean listens(Host host) {
-    return !host.listens().isEmpty()
-        && ServiceTerm.anyCovers(
-            host.listens(), packet.protocol, packet.destinationPort, packet.icmpType);
+    return !host.listens().isEmpty() && covers(host.listens());
+  }
+
+  /** Whether the host's own filter lets a packet in that it has not asked for. */
+  private boolean passes(AccessList filter) {
+    CompiledList rules = CompiledList.of(site, filter);
+    AccessRule rule = rules.firstMatch(packet, false, wording.now());
+    Action action = rule == null ? filter.otherwise() : rule.action();
+    Ruling ruling =
+        switch (action) {
+          case ACCEPT ->
+              rule == null ? Ruling.HOST_ACCEPTED_OTHERWISE : Ruling.HOST_ACCEPTED_BY_RULE;
+          case DROP -> Ruling.HOST_FILTERED;
+          case REJECT -> Ruling.HOST_REJECTED;
+        };
+    if (!terse) {
+      LegRecorder leg = legs.get(legs.size() - 1);
+      if (rule == null && action != Action.ACCEPT) {
+        rules.tellNearest(leg, packet, false, wording.now());
+      }
+      leg.sayByFilter(ruling, rule == null ? filter : rule, packet);
+    }
+    last = ruling;
+    if (action == Action.DROP) {
+      receiver = null;
+    }
+    return action == Action.ACCEPT;
   }
 
   private boolean isOpened() {

@@ -102,6 +102,12 @@ final class LegRecorder implements Narrator {
     add(ruling, by, packet.header(), text);
   }
 
+  /** Adds a decision of a host's own filter. */
+  void sayByFilter(Ruling ruling, Placed by, Packet packet) {
+    Header now = packet.header();
+    add(ruling, by, now, wording.decision(ruling, by, last, now, near, null, null));
+  }
+
   private void add(Ruling ruling, @Nullable Placed by, Header now, String text) {
     decisions.add(new Decision(ruling, text, by, isLogged(ruling, by), near, last, now));
     if (ruling.ends() != null && kind == Leg.Kind.DEVICE) {

@@ -39,6 +39,11 @@ final class Wording {
     this.now = now;
   }
 
+  /** The moment of the decisions. */
+  ZonedDateTime now() {
+    return now;
+  }
+
   /** Name and address where the address belongs to a host or device, else the address. */
   String who(Address address) {
     Host host = site.hostAt(address);
@@ -134,6 +139,14 @@ final class Wording {
               + nearly;
       case ROUTED -> routed(by, after, leaving);
       case HOPS_USED_UP -> "drops it: its hop count is used up, so it was going in circles";
+      case HOST_ACCEPTED_BY_RULE -> "lets it in by " + label + " of its own filter";
+      case HOST_ACCEPTED_OTHERWISE ->
+          "lets it in: its own filter has no rule for it and accepts the rest";
+      case HOST_FILTERED, HOST_REJECTED ->
+          (ruling == Ruling.HOST_FILTERED ? "drops it" : "rejects it")
+              + (by instanceof AccessRule
+                  ? " by " + label + " of its own filter"
+                  : ": no rule of its own filter accepts it" + nearly);
       case NO_ROUTE -> "has no route to " + after.destination();
       case ROUTE_DOWN ->
           "cannot send it on: the way to "
@@ -256,7 +269,7 @@ final class Wording {
   }
 
   /** Protocol and port of a request, as a site file writes them. */
-  private static String service(Header header) {
+  static String service(Header header) {
     return Icmp.isEchoRequest(header.icmpType())
         ? "ping"
         : Probe.of(header.protocol(), header.destinationPort()).toString();

@@ -35,7 +35,7 @@ public final class WhoGetsIn {
     Tracer tracer = Tracer.of(site); // compiled once, asked often
     List<String> admitted = new ArrayList<>();
     for (Host host : site.hosts().values()) {
-      boolean outside = host.network() == null;
+      boolean outside = host.isOutside();
       for (String time : List.of("monday 10:00", "sunday 10:00")) {
         if (outside && ask(tracer, host.name(), time).outcome() == Outcome.ANSWERED) {
           admitted.add(host.name() + " on " + time);

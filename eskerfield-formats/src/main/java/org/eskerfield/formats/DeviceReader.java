@@ -8,7 +8,6 @@ import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
@@ -26,7 +25,6 @@ import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
@@ -206,14 +204,15 @@ final class DeviceReader {
   private Stance stance() {
     Node node = fields.node("stance");
     if (!(node instanceof Node.Mapping mapping)) {
-      Action action = action(fields.text("stance"));
+      Action action = RuleReader.action(fields.text("stance"));
       return new Stance(action, List.of(), fields.place("stance"));
     }
     Action otherwise = Action.DROP;
     List<Stance.Pair> pairs = new ArrayList<>();
     for (Node.Entry entry : mapping.entries()) {
       String key = entry.key().text();
-      Action action = action(entry.value() instanceof Node.Scalar scalar ? scalar.text() : null);
+      Action action =
+          RuleReader.action(entry.value() instanceof Node.Scalar scalar ? scalar.text() : null);
       int to = key.indexOf(" to ");
       if (key.equals("otherwise")) {
         otherwise = action;
@@ -287,12 +286,6 @@ final class DeviceReader {
     if (!zone.equals(Site.ANY) && !terms.isZone(zone)) {
       terms.undefined(at, "zone", zone, List.copyOf(terms.zones()));
     }
-  }
-
-  private static Action action(@Nullable String text) {
-    return "accept".equals(text)
-        ? Action.ACCEPT
-        : "reject".equals(text) ? Action.REJECT : Action.DROP;
   }
 
   private List<Route> routes() {
@@ -418,6 +411,7 @@ final class DeviceReader {
 
   private List<AccessList> access() {
     List<AccessList> lists = new ArrayList<>();
+    RuleReader rules = new RuleReader(terms, problems);
     for (Fields.NamedNode named : fields.named("access")) {
       Fields list = fields.children(named.value()).get(0);
       List<AccessList.Guard> guards = new ArrayList<>();
@@ -427,19 +421,12 @@ final class DeviceReader {
           guards.add(read);
         }
       }
-      List<AccessRule> rules = new ArrayList<>();
-      for (Fields rule : list.children("rules")) {
-        AccessRule read = accessRule(rule);
-        if (read != null) {
-          rules.add(read);
-        }
-      }
       lists.add(
           new AccessList(
               named.name().text(),
               guards,
-              rules,
-              action(list.text("otherwise")),
+              rules.rules(list, /* selfAllowed= */ true),
+              RuleReader.action(list.text("otherwise")),
               list.isTrue("stateless", false),
               list.text("note"),
               named.name().place()));
@@ -469,39 +456,5 @@ final class DeviceReader {
       return null;
     }
     return new AccessList.Guard(arriving, leaving, toDevice, guard.place());
-  }
-
-  private @Nullable AccessRule accessRule(Fields rule) {
-    String kind = null;
-    for (String action : SiteShapes.ACCESS_RULE.oneOf()) {
-      kind = kind == null && rule.has(action) ? action : kind;
-    }
-    List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
-    List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
-    List<ServiceTerm> services = terms.services(rule.texts("service"));
-    PortSet sourcePorts = null;
-    for (Node.Scalar text : rule.texts("source-port")) {
-      try {
-        PortSet ports = Literals.ports(text.text());
-        sourcePorts = sourcePorts == null ? ports : sourcePorts.union(ports);
-      } catch (BadLiteralException e) {
-        problems.add(text, e.message(), e.remedy());
-      }
-    }
-    String title = kind == null ? null : rule.text(kind);
-    return title == null
-        ? null
-        : new AccessRule(
-            action(kind),
-            title,
-            from,
-            to,
-            services,
-            sourcePorts,
-            terms.schedule(rule.scalar("when")),
-            rule.isTrue("log", false),
-            rule.isTrue("disabled", false),
-            rule.text("note"),
-            rule.place());
   }
 }

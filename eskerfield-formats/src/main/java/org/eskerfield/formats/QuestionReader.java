@@ -15,13 +15,11 @@ import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.VirtualClock;
-import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.Place;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
@@ -159,16 +157,7 @@ public final class QuestionReader {
               ? "it is the network or broadcast address of " + prefix
               : "it is " + SpecialAddresses.kind(address));
     }
-    return new Host(
-        from,
-        network,
-        List.of(address),
-        Assignment.FIXED,
-        List.of(),
-        List.of(),
-        true,
-        null,
-        Place.IN_CODE);
+    return Host.unnamed(address, network);
   }
 
   private static Address address(String part, String text) throws UnusableQuestionException {
@@ -231,10 +220,9 @@ public final class QuestionReader {
   /** The address of a device on a network of the sender, else its only one. */
   private static List<Address> addressesTowards(Device device, Named sender)
       throws UnusableQuestionException {
-    Network network = sender instanceof Host host ? host.network() : null;
     List<Address> all = new ArrayList<>();
     for (Interface own : device.interfaces()) {
-      if (network != null && own.network().name().equals(network.name())) {
+      if (sender instanceof Host host && host.isOn(own.network())) {
         return own.addresses();
       }
       all.addAll(own.addresses());
@@ -258,7 +246,7 @@ public final class QuestionReader {
   private Address source(Named sender, Address target) throws UnusableQuestionException {
     Address source;
     if (sender instanceof Host host) {
-      source = host.address(target.family());
+      source = site.source(host, target);
     } else {
       Device device = (Device) sender;
       source = DeviceProgram.compile(site, device).sourceTowards(target);

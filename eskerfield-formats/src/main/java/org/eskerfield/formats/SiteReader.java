@@ -157,10 +157,13 @@ public final class SiteReader {
       terms.defineSchedule(
           named.name().text(), schedules.read(named.name(), fields.children(named.value())));
     }
+    for (Fields.NamedNode named : fields.named("networks")) {
+      readResolver(named, child(fields, named));
+    }
+    readGroups(fields);
     for (Fields.NamedNode named : fields.named("hosts")) {
       readHost(named, child(fields, named));
     }
-    readGroups(fields);
     for (Fields.NamedNode named : fields.named("devices")) {
       DeviceReader reader = new DeviceReader(this, named.name(), child(fields, named));
       Device device = reader.read();
@@ -181,6 +184,7 @@ public final class SiteReader {
             terms.services(),
             groups,
             terms.schedules(),
+            new NameReader(this, devices).read(fields),
             devices,
             fields.text("note"),
             start);
@@ -264,6 +268,7 @@ public final class SiteReader {
             fields.text("realm"),
             carrier,
             routed(fields),
+            null,
             fields.text("note"),
             name.place());
     for (Fields block : fields.children("routed")) {
@@ -421,46 +426,177 @@ public final class SiteReader {
   private void readHost(Fields.NamedNode named, Fields fields) {
     Node.Scalar name = named.name();
     String who = "host '" + name.text() + "'";
-    Node.Scalar on = fields.scalar("on");
-    boolean outside = on != null && on.text().equals(Site.INTERNET);
-    Network network = outside ? null : network(on);
+    List<Node.Scalar> on = fields.texts("on");
+    boolean outside = on.stream().anyMatch(each -> each.text().equals(Site.INTERNET));
+    List<Network> ownNetworks = outside ? outsideOnly(on, who) : networks(on);
     List<Address> addresses = terms.literals(fields.texts("at"));
     for (Node.Scalar text : fields.texts("at")) {
-      if (network != null) {
-        checkOn(network, text, who);
-      } else if (outside) {
+      if (outside) {
         checkOutside(text, who);
+      } else {
+        checkOn(ownNetworks, text, who);
       }
     }
-    for (int i = 0; i < addresses.size() && (network != null || outside); i++) {
-      hold(
-          network == null ? Site.INTERNET : network.name(),
-          addresses.get(i),
-          who,
-          fields.texts("at").get(Math.min(i, fields.texts("at").size() - 1)));
+    for (int i = 0; i < addresses.size(); i++) {
+      Network network = holding(ownNetworks, addresses.get(i));
+      if (network != null || outside) {
+        hold(
+            network == null ? Site.INTERNET : network.name(),
+            addresses.get(i),
+            who,
+            fields.texts("at").get(Math.min(i, fields.texts("at").size() - 1)));
+      }
+    }
+    for (Network network : ownNetworks) {
+      if (!addresses.isEmpty()
+          && addresses.stream().noneMatch(address -> network.prefixOf(address) != null)
+          && ownNetworks.size() > 1) {
+        problems.add(
+            fields.place("at"),
+            who + " is on network '" + network.name() + "', but has no address there",
+            "add one of " + network.prefixes().get(0));
+      }
+    }
+    List<Prefix> ownPrefixes = new ArrayList<>();
+    for (Node.Scalar text : fields.texts("own-prefix")) {
+      Prefix prefix = prefix(text);
+      if (prefix != null) {
+        ownPrefixes.add(prefix);
+      }
     }
     List<Address> gateways = terms.literals(fields.texts("gateway"));
     for (Node.Scalar text : fields.texts("gateway")) {
-      if (network != null) {
-        checkOn(network, text, "the gateway of " + who);
+      if (!ownNetworks.isEmpty()) {
+        checkOn(ownNetworks, text, "the gateway of " + who);
       }
     }
     String assigned = fields.text("assigned");
     List<ServiceTerm> listens = terms.services(fields.texts("listens"));
+    List<ServiceTerm> blocked = terms.services(fields.texts("network-blocks"));
+    AddressTerm resolver = resolver(fields);
+    Fields filter = fields.children("filter").stream().findFirst().orElse(null);
     hosts.put(
         name.text(),
         new Host(
             name.text(),
-            network,
+            ownNetworks,
             addresses,
             assigned == null
                 ? Assignment.FIXED
                 : Assignment.valueOf(assigned.toUpperCase(Locale.ROOT)),
+            ownPrefixes,
             gateways,
+            resolver,
             listens,
             fields.isTrue("answers-ping", true),
+            filter == null ? null : new RuleReader(terms, problems).filter(name.text(), filter),
+            blocked,
+            fields.isTrue("off", false),
             fields.text("note"),
             name.place()));
+  }
+
+  private List<Network> networks(List<Node.Scalar> names) {
+    List<Network> found = new ArrayList<>();
+    for (Node.Scalar name : names) {
+      Network network = network(name);
+      if (network != null && !found.contains(network)) {
+        found.add(network);
+      }
+    }
+    return found;
+  }
+
+  private List<Network> outsideOnly(List<Node.Scalar> on, String who) {
+    if (on.size() > 1) {
+      problems.add(
+          on.get(0),
+          who + " is on the internet and on networks of the site at once",
+          "describe two hosts, or leave 'internet' out");
+    }
+    return List.of();
+  }
+
+  private static @Nullable Network holding(List<Network> networks, Address address) {
+    for (Network network : networks) {
+      if (network.prefixOf(address) != null) {
+        return network;
+      }
+    }
+    return networks.size() == 1 ? networks.get(0) : null;
+  }
+
+  /** Reports an address that is a member of none of the networks. */
+  private void checkOn(List<Network> own, Node.Scalar text, String who) {
+    Network network = null;
+    try {
+      network = holding(own, Literals.address(text.text()));
+    } catch (BadLiteralException e) {
+      return; // reported where the addresses are read
+    }
+    if (network != null) {
+      checkOn(network, text, who);
+    } else if (!own.isEmpty()) {
+      problems.add(
+          text,
+          "the address "
+              + text.text()
+              + " of "
+              + who
+              + " is in none of its networks "
+              + String.join(", ", own.stream().map(Network::name).toList()),
+          "correct the address or name its network under 'on'");
+    }
+  }
+
+  private @Nullable Prefix prefix(Node.Scalar text) {
+    try {
+      return Literals.prefix(text.text());
+    } catch (BadLiteralException e) {
+      problems.add(text, e.message(), e.remedy());
+      return null;
+    }
+  }
+
+  /** The resolver that a host or network names: a host or an address. */
+  private @Nullable AddressTerm resolver(Fields fields) {
+    Node.Scalar text = fields.scalar("resolver");
+    List<AddressTerm> found =
+        text == null ? List.of() : terms.addresses(List.of(text), /* selfAllowed= */ false);
+    if (text == null || found.isEmpty()) {
+      return null;
+    }
+    AddressTerm term = found.get(0);
+    boolean isAddress =
+        term.kind() == AddressTerm.Kind.LITERAL
+            && Literals.looksLikeAddress(term.text())
+            && term.text().indexOf('/') < 0
+            && term.text().indexOf('-') < 0;
+    if (term.kind() != AddressTerm.Kind.HOST && !isAddress) {
+      problems.add(
+          text, "'" + text.text() + "' cannot answer for names", "name one host or one address");
+      return null;
+    }
+    return term;
+  }
+
+  private void readResolver(Fields.NamedNode named, Fields fields) {
+    Network made = networks.get(named.name().text());
+    AddressTerm resolver = resolver(fields);
+    if (made != null && resolver != null) {
+      networks.put(
+          made.name(),
+          new Network(
+              made.name(),
+              made.prefixes(),
+              made.zone(),
+              made.realm(),
+              made.carrier(),
+              made.routed(),
+              resolver,
+              made.note(),
+              made.place()));
+    }
   }
 
   private void checkOutside(Node.Scalar text, String who) {
@@ -500,14 +636,11 @@ public final class SiteReader {
 
   private void reportGateways(Site site) {
     for (Host host : hosts.values()) {
-      Network network = host.network();
-      if (network == null) {
-        continue;
-      }
       for (Address address : host.addresses()) {
         Family family = address.family();
-        List<Address> gateways = site.gateways(network, family);
-        if (host.gateway(family) == null && gateways.size() > 1) {
+        Network network = host.networkHolding(address);
+        List<Address> gateways = network == null ? List.of() : site.gateways(network, family);
+        if (host.gateway(family) == null && gateways.size() > 1 && host.networks().size() == 1) {
           problems.add(
               host,
               "host '"
@@ -518,6 +651,17 @@ public final class SiteReader {
                   + " routers there",
               "add gateway: "
                   + String.join(" or ", gateways.stream().map(Address::toString).toList()));
+        } else if (host.gateway(family) == null
+            && host.networks().stream().filter(n -> !site.gateways(n, family).isEmpty()).count()
+                > 1) {
+          problems.add(
+              host,
+              "host '"
+                  + host.name()
+                  + "' is on several networks and needs a 'gateway': it says where the host sends"
+                  + " what is on none of them",
+              "add gateway: and the address of a router");
+          break;
         }
       }
     }

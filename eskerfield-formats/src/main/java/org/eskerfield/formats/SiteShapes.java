@@ -46,6 +46,9 @@ final class SiteShapes {
   private static final Shape.Key DISABLED =
       may("disabled", new Truth(), "whether the rule is kept but does not act", "true");
 
+  private static final Shape.Key RESOLVER =
+      may("resolver", new Text(null, "a host or an address"), "who is asked for names", "pilot");
+
   static final Shape ROUTED =
       shape(
           "a routed block",
@@ -76,6 +79,39 @@ final class SiteShapes {
               new Children(List.of(ROUTED), true),
               "which blocks the carrier also routes here",
               "{ to: 192.0.2.64/28, via: 198.51.100.140 }"),
+          RESOLVER,
+          NOTE);
+
+  static final Shape ACCESS_RULE =
+      new Shape(
+          "an access rule",
+          List.of(
+              may("accept", TITLE_TEXT, "what the rule is called, and that it accepts", "the shop"),
+              may("drop", TITLE_TEXT, "what the rule is called, and that it drops", "the rest"),
+              may("reject", TITLE_TEXT, "what the rule is called, and that it rejects", "old mail"),
+              may("from", TERMS, "which sources match", "contractor"),
+              may("to", TERMS, "which destinations match", "ramp"),
+              may("service", SERVICES, "which services match", "502/tcp"),
+              may(
+                  "source-port",
+                  new Texts("a port or range such as 1024-65535, or a list of them", true),
+                  "which source ports match",
+                  "1024-65535"),
+              may("when", TITLE_TEXT, "the schedule within which the rule acts", "working hours"),
+              may("log", new Truth(), "whether a match is logged", "true"),
+              DISABLED,
+              NOTE),
+          List.of("accept", "drop", "reject"));
+
+  static final Shape FILTER =
+      shape(
+          "a host's filter",
+          may(
+              "rules",
+              new Children(List.of(ACCESS_RULE), false),
+              "the rules in order; the first that matches decides",
+              "[{ accept: the insurers, from: 198.51.100.32/28 }]"),
+          must("otherwise", ACTION, "what becomes of packets that no rule matches", "drop"),
           NOTE);
 
   static final Shape HOST =
@@ -83,7 +119,7 @@ final class SiteShapes {
           "a host",
           must(
               "on",
-              new Text(null, "the name of a network, or internet"),
+              new Texts("the name of a network, or a list of them; or internet"),
               "which network the host is on",
               "pier"),
           must("at", ADDRESSES, "the address of the host", "10.77.4.9"),
@@ -99,6 +135,23 @@ final class SiteShapes {
               "10.77.4.1"),
           may("listens", SERVICES, "which services the host runs", "[502/tcp]"),
           may("answers-ping", new Truth(), "whether the host answers pings", "false"),
+          may(
+              "own-prefix",
+              new Texts("a prefix, or a list of them"),
+              "what the host takes for its own network, where it is set wrong or on purpose",
+              "10.77.0.0/16"),
+          RESOLVER,
+          may(
+              "filter",
+              new Child(FILTER),
+              "the host's own rule list, for what others open to it",
+              "{ rules: [{ accept: the pier, from: pier }], otherwise: drop }"),
+          may(
+              "network-blocks",
+              SERVICES,
+              "what the network that the host is on does not let out",
+              "25/tcp"),
+          may("off", new Truth(), "whether the host is switched off", "true"),
           NOTE);
 
   static final Shape WINDOW =
@@ -201,6 +254,9 @@ final class SiteShapes {
 
   private static final Value POOL =
       new Texts("an external address, prefix or range, or a list of them");
+
+  private static final Value ANSWER =
+      new Texts("an address, a host, a device with one of its interfaces, or none; or a list");
 
   private static final Value IDLE = new Text(null, "a time such as 90s, 5m or 2h4m");
 
@@ -398,27 +454,6 @@ final class SiteShapes {
               "that the way ends at the device itself",
               "device"));
 
-  static final Shape ACCESS_RULE =
-      new Shape(
-          "an access rule",
-          List.of(
-              may("accept", TITLE_TEXT, "what the rule is called, and that it accepts", "the shop"),
-              may("drop", TITLE_TEXT, "what the rule is called, and that it drops", "the rest"),
-              may("reject", TITLE_TEXT, "what the rule is called, and that it rejects", "old mail"),
-              may("from", TERMS, "which sources match", "contractor"),
-              may("to", TERMS, "which destinations match", "ramp"),
-              may("service", SERVICES, "which services match", "502/tcp"),
-              may(
-                  "source-port",
-                  new Texts("a port or range such as 1024-65535, or a list of them", true),
-                  "which source ports match",
-                  "1024-65535"),
-              may("when", TITLE_TEXT, "the schedule within which the rule acts", "working hours"),
-              may("log", new Truth(), "whether a match is logged", "true"),
-              DISABLED,
-              NOTE),
-          List.of("accept", "drop", "reject"));
-
   static final Shape ACCESS_LIST =
       shape(
           "a rule list",
@@ -518,6 +553,11 @@ final class SiteShapes {
               new Named(TITLE, new Children(List.of(WINDOW), true)),
               "names for times of the week",
               "{ working hours: { days: mon-fri, hours: 07:00-18:00 } }"),
+          may(
+              "names",
+              new Named(NAME, new Either(ANSWER, new Named(NAME, ANSWER))),
+              "names of the DNS and their addresses, by resolver where they differ",
+              "{ shop.example: { internet: 203.0.113.35, pilot: booking } }"),
           must(
               "devices",
               new Named(NAME, new Child(DEVICE)),

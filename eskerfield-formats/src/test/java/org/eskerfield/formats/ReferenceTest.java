@@ -30,6 +30,7 @@ class ReferenceTest {
           SiteShapes.NETWORK,
           SiteShapes.ROUTED,
           SiteShapes.HOST,
+          SiteShapes.FILTER,
           SiteShapes.WINDOW,
           SiteShapes.DEVICE,
           SiteShapes.STATE,

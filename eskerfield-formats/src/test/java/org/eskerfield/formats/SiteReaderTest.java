@@ -17,6 +17,7 @@ import net.jqwik.api.Property;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
 import org.junit.jupiter.api.Test;
@@ -563,7 +564,15 @@ class SiteReaderTest {
     assertThat(radio.internalPort(10039)).isEqualTo(20039);
     assertThat(skerry.translation().get(5).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
-    assertThat(rule.place().line()).isEqualTo(130);
+    assertThat(rule.place().line()).isEqualTo(142);
+    Host host = site.hosts().get("ramp");
+    assertThat(host.filter().rules()).hasSize(1);
+    assertThat(host.ownPrefixes()).hasToString("[10.77.0.0/16]");
+    assertThat(site.resolver(host)).hasToString("10.77.6.7");
+    assertThat(site.hosts().get("till").networks()).hasSize(2);
+    assertThat(site.resolver(site.hosts().get("till"))).hasToString("10.77.4.7");
+    assertThat(site.names().get("ramp.example").by("till").addresses()).hasSize(3);
+    assertThat(site.names().get("moving.example").by("ramp").follows()).isNotNull();
     assertThat(rule.sourcePorts()).hasToString("500,1024-65535");
     assertThat(rule.services())
         .extracting(s -> s.text())

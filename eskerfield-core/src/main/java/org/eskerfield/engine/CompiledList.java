@@ -1,0 +1,85 @@
+package org.eskerfield.engine;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Packet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A rule list with all names resolved and disabled rules left out; the first match decides.
+ *
+ * @param list the list
+ * @param entries its rules in order
+ * @param namesSelf whether a rule is about packets of the device itself
+ */
+public record CompiledList(AccessList list, List<Entry> entries, boolean namesSelf) {
+  /**
+   * An access rule.
+   *
+   * @param rule the rule
+   * @param match what it matches
+   */
+  public record Entry(AccessRule rule, Match match) {}
+
+  /** Compiles a list of a site. */
+  public static CompiledList of(Site site, AccessList list) {
+    List<Entry> entries = new ArrayList<>();
+    boolean namesSelf = false;
+    for (AccessRule rule : list.rules()) {
+      if (!rule.disabled()) {
+        Match match =
+            new Match(
+                site, rule.from(), rule.to(), rule.services(), rule.sourcePorts(), rule.when());
+        entries.add(new Entry(rule, match));
+        namesSelf |= match.namesSelf();
+      }
+    }
+    return new CompiledList(list, List.copyOf(entries), namesSelf);
+  }
+
+  boolean guards(@Nullable Interface arriving, @Nullable Interface leaving) {
+    for (AccessList.Guard guard : list.guards()) {
+      if (guard.toDevice() == (leaving == null)
+          && DeviceProgram.covers(guard.arriving(), arriving)
+          && DeviceProgram.covers(guard.leaving(), leaving)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /** The first rule that matches a packet; null if none does. */
+  public @Nullable AccessRule firstMatch(Packet seen, boolean own, ZonedDateTime now) {
+    for (Entry entry : entries) {
+      if (entry.match().matches(seen, own, now)) {
+        return entry.rule();
+      }
+    }
+    return null;
+  }
+
+  /** Tells the accepting rule that came nearest, if it missed by no more than two fields. */
+  public void tellNearest(Narrator narrator, Packet seen, boolean own, ZonedDateTime now) {
+    AccessRule nearest = null;
+    Set<Match.Field> nearestMisses = Set.of();
+    for (Entry entry : entries) {
+      if (entry.rule().action() == Action.ACCEPT) {
+        Set<Match.Field> misses = entry.match().misses(seen, own, now);
+        if (nearest == null || misses.size() < nearestMisses.size()) {
+          nearest = entry.rule();
+          nearestMisses = misses;
+        }
+      }
+    }
+    if (nearest != null && nearestMisses.size() <= 2) {
+      narrator.nearly(nearest, nearestMisses, seen);
+    }
+  }
+}

@@ -1,0 +1,52 @@
+package org.eskerfield.model;
+
+import java.util.List;
+import org.eskerfield.packet.Address;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A name of the DNS (RFC 1034) and who answers what for it.
+ *
+ * @param name the name
+ * @param answers one for each resolver that answers in its own way, and one of the internet's
+ * @param place where it stands
+ */
+public record DomainName(String name, List<Answer> answers, Place place) implements Named {
+  /**
+   * What resolvers say.
+   *
+   * @param resolver the host that says it; null for every resolver that has no answer of its own
+   * @param addresses the addresses; empty if there is no such name
+   * @param follows the interface whose address it always is, or null
+   * @param place where it stands
+   */
+  public record Answer(
+      @Nullable String resolver, List<Address> addresses, @Nullable Interface follows, Place place)
+      implements Placed {
+    /** Copies the addresses. */
+    public Answer {
+      addresses = List.copyOf(addresses);
+    }
+  }
+
+  /** Copies the answers. */
+  public DomainName {
+    answers = List.copyOf(answers);
+  }
+
+  /**
+   * What a resolver says: its own answer, else that of the internet; null if it has neither.
+   *
+   * @param resolver the name of the host that is asked
+   */
+  public @Nullable Answer by(String resolver) {
+    Answer ofAll = null;
+    for (Answer answer : answers) {
+      if (resolver.equals(answer.resolver())) {
+        return answer;
+      }
+      ofAll = answer.resolver() == null ? answer : ofAll;
+    }
+    return ofAll;
+  }
+}

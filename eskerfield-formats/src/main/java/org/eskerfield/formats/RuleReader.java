@@ -1,0 +1,81 @@
+package org.eskerfield.formats;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import org.eskerfield.formats.yaml.Node;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.packet.PortSet;
+import org.jspecify.annotations.Nullable;
+
+/** Reads access rules, those of devices and those of a host's own filter. */
+final class RuleReader {
+  private final Terms terms;
+  private final Problems problems;
+
+  RuleReader(Terms terms, Problems problems) {
+    this.terms = terms;
+    this.problems = problems;
+  }
+
+  /** The word of an action; drop where it is missing or no action, which was reported. */
+  static Action action(@Nullable String word) {
+    return "accept".equals(word)
+        ? Action.ACCEPT
+        : "reject".equals(word) ? Action.REJECT : Action.DROP;
+  }
+
+  /** The filter of a host. */
+  AccessList filter(String host, Fields fields) {
+    return new AccessList(
+        "filter of " + host,
+        List.of(),
+        rules(fields, /* selfAllowed= */ false),
+        action(fields.text("otherwise")),
+        /* stateless= */ false,
+        fields.text("note"),
+        fields.place());
+  }
+
+  /** The rules of a list that could be read. */
+  List<AccessRule> rules(Fields list, boolean selfAllowed) {
+    List<AccessRule> rules = new ArrayList<>();
+    for (Fields rule : list.children("rules")) {
+      String kind = null;
+      for (String action : SiteShapes.ACCESS_RULE.oneOf()) {
+        kind = kind == null && rule.has(action) ? action : kind;
+      }
+      AccessRule read = kind == null ? null : rule(rule, kind, selfAllowed);
+      if (read != null) {
+        rules.add(read);
+      }
+    }
+    return rules;
+  }
+
+  private AccessRule rule(Fields rule, String kind, boolean selfAllowed) {
+    PortSet sourcePorts = null;
+    for (Node.Scalar text : rule.texts("source-port")) {
+      try {
+        PortSet ports = Literals.ports(text.text());
+        sourcePorts = sourcePorts == null ? ports : sourcePorts.union(ports);
+      } catch (BadLiteralException e) {
+        problems.add(text, e.message(), e.remedy());
+      }
+    }
+    return new AccessRule(
+        action(kind),
+        Objects.requireNonNullElse(rule.text(kind), ""),
+        terms.addresses(rule.texts("from"), selfAllowed),
+        terms.addresses(rule.texts("to"), false),
+        terms.services(rule.texts("service")),
+        sourcePorts,
+        terms.schedule(rule.scalar("when")),
+        rule.isTrue("log", false),
+        rule.isTrue("disabled", false),
+        rule.text("note"),
+        rule.place());
+  }
+}

@@ -69,6 +69,32 @@ public record Site(
     return Collections.unmodifiableMap(new LinkedHashMap<>(map));
   }
 
+  /** The same site with another device in the place of the one of that name. */
+  public Site with(Device device) {
+    Map<String, Device> changed = new LinkedHashMap<>(devices);
+    changed.put(device.name(), device);
+    return new Site(
+        name, timeZone, networks, hosts, services, groups, schedules, names, changed, note, place);
+  }
+
+  /** The same site with another host in the place of the one of that name, or one more. */
+  public Site with(Host host) {
+    Map<String, Host> changed = new LinkedHashMap<>(hosts);
+    changed.put(host.name(), host);
+    return new Site(
+        name, timeZone, networks, changed, services, groups, schedules, names, devices, note,
+        place);
+  }
+
+  /** The same site with another name in the place of the one that is called so. */
+  public Site with(DomainName domainName) {
+    Map<String, DomainName> changed = new LinkedHashMap<>(names);
+    changed.put(domainName.name(), domainName);
+    return new Site(
+        name, timeZone, networks, hosts, services, groups, schedules, changed, devices, note,
+        place);
+  }
+
   /** The zones in the order in which networks name them; {@link #INTERNET} last, always there. */
   public Set<String> zones() {
     Set<String> zones = new LinkedHashSet<>();

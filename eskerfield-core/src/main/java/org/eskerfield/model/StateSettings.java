@@ -102,4 +102,10 @@ public record StateSettings(
           false,
           false,
           false);
+
+  /** The same with the gateway for file transfer switched on. */
+  public StateSettings withFileTransfer() {
+    return new StateSettings(
+        timers, mapping, filtering, pooling, ports, inboundRefreshes, midStream, true);
+  }
 }

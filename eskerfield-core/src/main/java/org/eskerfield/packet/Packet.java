@@ -109,6 +109,18 @@ public final class Packet {
     return copy;
   }
 
+  /** A packet with the addresses, ports and protocol of a header, for TCP one that opens. */
+  public static Packet of(Header header) {
+    return new Packet(
+        header.source(),
+        header.sourcePort(),
+        header.destination(),
+        header.destinationPort(),
+        header.protocol(),
+        header.icmpType(),
+        header.protocol() == Protocol.TCP ? SYN : 0);
+  }
+
   /**
    * An ICMP error about a packet.
    *

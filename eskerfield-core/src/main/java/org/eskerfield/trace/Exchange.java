@@ -62,6 +62,11 @@ final class Exchange {
 
   private Packet asItArrived;
 
+  /** Who answers, and how its last packet looked to it; after the first one that arrived. */
+  private Named server;
+
+  private Header atServer;
+
   /** An endpoint that listens for this exchange only, such as that of a data connection. */
   private @Nullable Header opened;
 
@@ -86,6 +91,8 @@ final class Exchange {
     this.wording = new Wording(site, now);
     this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
     this.asItArrived = packet;
+    this.server = question.sender();
+    this.atServer = packet.header();
   }
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
@@ -109,6 +116,53 @@ final class Exchange {
   /** Sends the segment that completes the handshake of an answered connection. */
   void acknowledge() {
     segment(Packet.ACK);
+  }
+
+  /**
+   * Sends the packets that follow on an answered opening, and their replies, and notes each.
+   *
+   * @param talk what is spoken
+   * @param story where each packet is added
+   * @return null if each arrived; else why one did not
+   */
+  @Nullable String goOn(Talk talk, List<Segment> story) {
+    if (question.probe().protocol() != Protocol.TCP) {
+      return null;
+    }
+    String lost = tell("ACK", Packet.ACK, false, story);
+    if (lost == null && talk == Talk.WEB) {
+      lost = tell("request", Packet.ACK, false, story);
+      lost = lost == null ? tell("response", Packet.ACK, true, story) : lost;
+    }
+    return lost;
+  }
+
+  /** Closes an answered connection, and notes each packet. */
+  @Nullable String finish(List<Segment> story) {
+    String lost = tell("FIN", Packet.FIN | Packet.ACK, false, story);
+    lost = lost == null ? tell("FIN", Packet.FIN | Packet.ACK, true, story) : lost;
+    return lost == null ? tell("ACK", Packet.ACK, false, story) : lost;
+  }
+
+  private @Nullable String tell(String what, int tcpFlags, boolean asReply, List<Segment> story) {
+    boolean arrived;
+    if (asReply) {
+      packet = mirrored(atServer, tcpFlags);
+      isReply = true;
+      walk(server);
+      isReply = false;
+      arrived = last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES;
+    } else {
+      segment(tcpFlags);
+      arrived = receiver != null && last.ends() == null;
+      if (receiver != null) {
+        server = receiver;
+        atServer = packet.header();
+      }
+    }
+    List<Leg> way = legs();
+    story.add(new Segment(what, asReply, arrived, way));
+    return arrived ? null : "the " + what + " is lost: " + sentence(way);
   }
 
   /** Sends the segments that close a connection, as far as they get. */

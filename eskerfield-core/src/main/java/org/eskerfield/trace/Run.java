@@ -111,6 +111,28 @@ public final class Run {
     return open(question, true).outcome();
   }
 
+  /**
+   * Leads a whole conversation, now, whatever time the attempt names: looks the name up where there
+   * is one, opens it, and goes on until it is closed or fails.
+   */
+  public Conversation converse(Attempt attempt) {
+    Dialogue dialogue = new Dialogue(site, programs(), attempt, this::exchange);
+    Conversation conversation = dialogue.lead();
+    dialogue.ways().forEach(this::note);
+    tallies.values().forEach(tally -> tally.look(clock.now()));
+    return conversation;
+  }
+
+  private Exchange exchange(Question question) {
+    return new Exchange(site, machines, question, clock.now(), false, tallies);
+  }
+
+  private Map<String, DeviceProgram> programs() {
+    Map<String, DeviceProgram> programs = new LinkedHashMap<>();
+    machines.forEach((name, machine) -> programs.put(name, machine.program()));
+    return programs;
+  }
+
   private Trace open(Question question, boolean terse) {
     Trace trace = new Exchange(site, machines, question, clock.now(), terse, tallies).run();
     note(trace.request());

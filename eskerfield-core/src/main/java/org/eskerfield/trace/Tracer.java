@@ -39,6 +39,11 @@ public final class Tracer {
     return new Run(site, programs, question.at()).ask(question);
   }
 
+  /** Leads a whole conversation through devices without any state. */
+  public Conversation converse(Attempt attempt) {
+    return new Run(site, programs, attempt.at()).converse(attempt);
+  }
+
   /** Begins a run with empty tables at a moment. */
   public Run run(ZonedDateTime start) {
     return new Run(site, programs, start);

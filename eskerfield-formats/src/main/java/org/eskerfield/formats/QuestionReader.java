@@ -28,6 +28,8 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.jspecify.annotations.Nullable;
@@ -50,6 +52,7 @@ public final class QuestionReader {
   private String service = "";
   private @Nullable String at;
   private int sourcePort = Question.DEFAULT_SOURCE_PORT;
+  private FileTransfer.Mode mode = FileTransfer.Mode.PASSIVE;
 
   private QuestionReader(Site site) {
     this.site = site;
@@ -95,12 +98,42 @@ public final class QuestionReader {
     return this;
   }
 
+  /** Who opens the data connection of a file transfer; the client unless said otherwise. */
+  public QuestionReader mode(FileTransfer.Mode mode) {
+    this.mode = mode;
+    return this;
+  }
+
   /**
-   * The question.
+   * The question about one packet.
    *
    * @throws UnusableQuestionException if a part of it makes no sense on this site
    */
   public Question read() throws UnusableQuestionException {
+    Attempt attempt = attempt();
+    if (attempt.name() != null) {
+      throw new UnusableQuestionException(
+          "to",
+          "'" + attempt.to() + "' is a name that has to be looked up",
+          "ask for a conversation, or name a host or an address");
+    }
+    Address target = reachable(attempt);
+    Address source = attempt.source();
+    return new Question(
+        attempt.sender(),
+        source != null ? source : source(attempt.sender(), target),
+        target,
+        attempt.probe().echo() ? Probe.ping(target.family()) : attempt.probe(),
+        sourcePort,
+        attempt.at());
+  }
+
+  /**
+   * The attempt at a conversation, by name or address.
+   *
+   * @throws UnusableQuestionException if a part of it makes no sense on this site
+   */
+  public Attempt attempt() throws UnusableQuestionException {
     if (sourcePort < 0 || sourcePort > 65535) {
       throw new UnusableQuestionException(
           "source-port", "port " + sourcePort + " is outside 0-65535", "choose one within");
@@ -116,15 +149,51 @@ public final class QuestionReader {
         port = matcher.group(v6 ? "port6" : "port");
       }
     }
-    Address target = target(sender, where);
-    if (SpecialAddresses.NEVER_ON_A_WIRE.contains(target)) {
-      throw new UnusableQuestionException(
-          "to",
-          target + " is " + SpecialAddresses.kind(target) + ", and packets to it leave no host",
-          "name the host, or an address that others reach it by");
+    boolean byName = site.names().containsKey(where);
+    List<Address> candidates = byName ? List.of() : targets(sender, where);
+    for (Address target : candidates) {
+      if (SpecialAddresses.NEVER_ON_A_WIRE.contains(target)) {
+        throw new UnusableQuestionException(
+            "to",
+            target + " is " + SpecialAddresses.kind(target) + ", and packets to it leave no host",
+            "name the host, or an address that others reach it by");
+      }
     }
-    Address source = source(sender, target);
-    return new Question(sender, source, target, probe(port, target.family()), sourcePort, time());
+    Address source = Literals.looksLikeAddress(from) ? address("from", from) : null;
+    Attempt attempt =
+        new Attempt(
+            sender,
+            source,
+            where,
+            byName ? where : null,
+            candidates,
+            probe(port, byName ? Family.IPV4 : candidates.get(0).family()),
+            sourcePort,
+            mode,
+            time());
+    if (!byName) {
+      reachable(attempt);
+    }
+    return attempt;
+  }
+
+  /** The first address of a family that the sender has. */
+  private Address reachable(Attempt attempt) throws UnusableQuestionException {
+    Named sender = attempt.sender();
+    Address source = attempt.source();
+    for (Address candidate : attempt.addresses()) {
+      Family family = candidate.family();
+      if (source == null ? hasFamily(sender, family) : source.family() == family) {
+        return candidate;
+      }
+    }
+    if (!site.hosts().containsKey(attempt.to()) && !site.devices().containsKey(attempt.to())) {
+      throw noAddress(sender, attempt.addresses().get(0));
+    }
+    throw new UnusableQuestionException(
+        "to",
+        "'" + sender.name() + "' and '" + attempt.to() + "' have no family of addresses in common",
+        "give them addresses of one family");
   }
 
   // From.
@@ -174,6 +243,9 @@ public final class QuestionReader {
     }
     List<String> names = new ArrayList<>(site.hosts().keySet());
     names.addAll(site.devices().keySet());
+    if (part.equals("to")) {
+      names.addAll(site.names().keySet());
+    }
     String all = "there is: " + String.join(", ", names.subList(0, Math.min(20, names.size())));
     String what =
         site.networks().containsKey(name)
@@ -193,28 +265,19 @@ public final class QuestionReader {
 
   // To.
 
-  private Address target(Named sender, String where) throws UnusableQuestionException {
-    List<Address> candidates;
+  private List<Address> targets(Named sender, String where) throws UnusableQuestionException {
     Host host = site.hosts().get(where);
     Device device = site.devices().get(where);
     if (host != null) {
-      candidates = host.addresses();
-    } else if (device != null) {
-      candidates = addressesTowards(device, sender);
-    } else if (Literals.looksLikeAddress(where)) {
-      return address("to", where);
-    } else {
-      throw unknown("to", where);
+      return host.addresses();
     }
-    for (Address candidate : candidates) {
-      if (hasFamily(sender, candidate.family())) {
-        return candidate;
-      }
+    if (device != null) {
+      return addressesTowards(device, sender);
     }
-    throw new UnusableQuestionException(
-        "to",
-        "'" + sender.name() + "' and '" + where + "' have no family of addresses in common",
-        "give them addresses of one family");
+    if (Literals.looksLikeAddress(where)) {
+      return List.of(address("to", where));
+    }
+    throw unknown("to", where);
   }
 
   /** The address of a device on a network of the sender, else its only one. */
@@ -260,12 +323,16 @@ public final class QuestionReader {
       }
     }
     if (source == null) {
-      throw new UnusableQuestionException(
-          "to",
-          "'" + sender.name() + "' has no " + target.family() + " address to reach " + target,
-          "give it one, or try another address");
+      throw noAddress(sender, target);
     }
     return source;
+  }
+
+  private static UnusableQuestionException noAddress(Named sender, Address target) {
+    return new UnusableQuestionException(
+        "to",
+        "'" + sender.name() + "' has no " + target.family() + " address to reach " + target,
+        "give it one, or try another address");
   }
 
   // Service.

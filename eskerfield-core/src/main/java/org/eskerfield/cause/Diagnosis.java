@@ -1,0 +1,82 @@
+package org.eskerfield.cause;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.function.Function;
+import java.util.function.Predicate;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.model.Site;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Tracer;
+
+/**
+ * All that stands in the way of an attempt.
+ *
+ * <p>Idea: the first obstacle is where the attempt ends. To learn what comes behind it, the site is
+ * changed as if that had been mended, and the same attempt is led through the changed site, by the
+ * same machines as every other; and so on, until it comes through or the mending cannot be guessed.
+ * So what follows on the first obstacle is never a second opinion on how devices work. Cost: one
+ * compilation of the site for each obstacle.
+ *
+ * @param conversation the attempt on the site as it is
+ * @param obstacles what stands in the way, in the order in which packets meet it; empty exactly if
+ *     the attempt is what it should be
+ * @param complete whether nothing else stands in the way; false where what comes behind the last
+ *     obstacle cannot be told before that is mended
+ */
+public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boolean complete) {
+  /** More are not looked for: who has to mend ten things reads anew afterwards. */
+  private static final int MOST = 10;
+
+  /** Copies the list. */
+  public Diagnosis {
+    obstacles = List.copyOf(obstacles);
+  }
+
+  /** What keeps an attempt, through devices without any state, from being answered. */
+  public static Diagnosis of(Site site, Attempt attempt) {
+    return of(
+        site,
+        each -> Tracer.of(each).converse(attempt),
+        conversation -> conversation.outcome() == Outcome.ANSWERED);
+  }
+
+  /**
+   * What keeps an attempt from ending as it should.
+   *
+   * @param rehearsal leads the attempt on a site, earlier traffic included
+   * @param goal whether it ended as it should
+   */
+  public static Diagnosis of(
+      Site site, Function<Site, Conversation> rehearsal, Predicate<Conversation> goal) {
+    Conversation first = rehearsal.apply(site);
+    List<Obstacle> obstacles = new ArrayList<>();
+    Conversation now = first;
+    Site as = site;
+    while (!goal.test(now)) {
+      Classifier classifier = new Classifier(as, now, rehearsal, goal);
+      Classifier.Verdict verdict = classifier.judge();
+      if (verdict == null || isStuck(obstacles, verdict)) {
+        return new Diagnosis(first, obstacles, false);
+      }
+      obstacles.add(verdict.obstacle());
+      if (verdict.mended() == null || obstacles.size() == MOST) {
+        return new Diagnosis(first, obstacles, false);
+      }
+      as = verdict.mended();
+      now = rehearsal.apply(as);
+    }
+    return new Diagnosis(first, obstacles, true);
+  }
+
+  /** Whether mending did not help: the same thing stands at the same place again. */
+  private static boolean isStuck(List<Obstacle> before, Classifier.Verdict verdict) {
+    if (before.isEmpty()) {
+      return false;
+    }
+    Obstacle last = before.get(before.size() - 1);
+    return last.cause() == verdict.obstacle().cause()
+        && last.sentence().equals(verdict.obstacle().sentence());
+  }
+}

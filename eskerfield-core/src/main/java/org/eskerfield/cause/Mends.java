@@ -1,0 +1,276 @@
+package org.eskerfield.cause;
+
+import java.util.ArrayDeque;
+import java.util.ArrayList;
+import java.util.Deque;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Changes a site as if one thing were mended, to see what comes behind it. These are no proposals:
+ * each lets just the packet in question through, in the simplest way.
+ */
+final class Mends {
+  private Mends() {}
+
+  /** The address as a rule names it. */
+  static AddressTerm term(Address address) {
+    return new AddressTerm(
+        AddressTerm.Kind.LITERAL, address.toString(), AddressSet.of(address), Place.IN_CODE);
+  }
+
+  /** The service of a packet as a rule names it. */
+  static ServiceTerm service(Header header) {
+    PortSet ports =
+        Protocol.hasPorts(header.protocol()) ? PortSet.of(header.destinationPort()) : PortSet.ALL;
+    ServicePart part = new ServicePart(header.protocol(), ports, header.icmpType());
+    return new ServiceTerm(
+        new Service(part.toString(), List.of(part), Place.IN_CODE), Place.IN_CODE);
+  }
+
+  /** Lets packets of a sender pass a list, whatever they are for. */
+  static Device passing(Device device, AccessList list, Header header) {
+    AccessRule opening =
+        new AccessRule(
+            Action.ACCEPT,
+            "as if mended",
+            List.of(term(header.source())),
+            List.of(),
+            List.of(service(header)),
+            null,
+            null,
+            false,
+            false,
+            null,
+            list.place());
+    List<AccessRule> rules = new ArrayList<>(list.rules());
+    rules.add(0, opening);
+    return replaced(device, list, with(list, rules));
+  }
+
+  static AccessList with(AccessList list, List<AccessRule> rules) {
+    return new AccessList(
+        list.name(),
+        list.guards(),
+        rules,
+        list.otherwise(),
+        list.stateless(),
+        list.note(),
+        list.place());
+  }
+
+  static Device replaced(Device device, AccessList list, AccessList changed) {
+    List<AccessList> lists = new ArrayList<>();
+    for (AccessList each : device.access()) {
+      lists.add(each.equals(list) ? changed : each);
+    }
+    return device.withAccess(device.stance(), lists);
+  }
+
+  /** Opens a way that no list guards. */
+  static Device passing(Device device, String from, String to) {
+    List<Stance.Pair> pairs = new ArrayList<>(device.stance().pairs());
+    pairs.add(0, new Stance.Pair(from, to, Action.ACCEPT, device.stance().place()));
+    return device.withAccess(
+        new Stance(device.stance().otherwise(), pairs, device.stance().place()), device.access());
+  }
+
+  /** Takes a rule away. */
+  static Device without(Device device, Placed rule) {
+    List<TranslationRule> rules = new ArrayList<>(device.translation());
+    rules.remove(rule);
+    List<AccessList> lists = new ArrayList<>();
+    for (AccessList list : device.access()) {
+      List<AccessRule> left = new ArrayList<>(list.rules());
+      lists.add(left.remove(rule) ? with(list, left) : list);
+    }
+    return device.withTranslation(rules).withAccess(device.stance(), lists);
+  }
+
+  /** Puts a rule in the place of another, or before all others where that is null. */
+  static Device with(Device device, @Nullable TranslationRule old, TranslationRule changed) {
+    List<TranslationRule> rules = new ArrayList<>(device.translation());
+    int at = old == null ? -1 : rules.indexOf(old);
+    if (at < 0) {
+      rules.add(0, changed);
+    } else {
+      rules.set(at, changed);
+    }
+    return device.withTranslation(rules);
+  }
+
+  /** Sets an interface up. */
+  static Device up(Device device, Interface own) {
+    Interface up =
+        new Interface(
+            own.name(),
+            own.network(),
+            own.addresses(),
+            own.assigned(),
+            Interface.State.UP,
+            own.note(),
+            own.place());
+    List<Interface> interfaces = new ArrayList<>();
+    for (Interface each : device.interfaces()) {
+      interfaces.add(each.name().equals(own.name()) ? up : each);
+    }
+    List<Route> routes = new ArrayList<>();
+    for (Route route : device.routes()) {
+      Interface leaving = route.leaving();
+      routes.add(
+          leaving != null && leaving.name().equals(own.name())
+              ? new Route(
+                  route.to(), route.via(), up, route.preference(), route.note(), route.place())
+              : route);
+    }
+    return device.withInterfaces(interfaces).withRoutes(routes);
+  }
+
+  /** A host without whatever keeps it from answering. */
+  static Host willing(Host host, Header asked) {
+    List<ServiceTerm> listens = new ArrayList<>(host.listens());
+    listens.add(service(asked));
+    return new Host(
+        host.name(),
+        host.networks(),
+        host.addresses(),
+        host.assigned(),
+        host.ownPrefixes(),
+        host.gateways(),
+        host.resolver(),
+        listens,
+        /* answersPing= */ true,
+        /* filter= */ null,
+        /* blocked= */ List.of(),
+        /* off= */ false,
+        host.note(),
+        host.place());
+  }
+
+  /** A host with the gateway that leads to an address, and its network's own prefix. */
+  static @Nullable Host leading(Site site, Host host, Address to) {
+    Address gateway = null;
+    for (Network network : host.networks()) {
+      for (Device device : site.devices().values()) {
+        for (Interface own : device.interfaces()) {
+          Address address = own.address(to.family());
+          if (gateway == null
+              && own.network().name().equals(network.name())
+              && address != null
+              && leads(site, device, to, network)) {
+            gateway = address;
+          }
+        }
+      }
+    }
+    return gateway == null
+        ? null
+        : new Host(
+            host.name(),
+            host.networks(),
+            host.addresses(),
+            host.assigned(),
+            List.of(),
+            List.of(gateway),
+            host.resolver(),
+            host.listens(),
+            host.answersPing(),
+            host.filter(),
+            host.blocked(),
+            host.off(),
+            host.note(),
+            host.place());
+  }
+
+  private static boolean leads(Site site, Device device, Address to, Network notBy) {
+    NextHop hop = nextHop(site, device, to);
+    return hop != null && !hop.by().network().name().equals(notBy.name());
+  }
+
+  /**
+   * A way out of a device.
+   *
+   * @param by the interface
+   * @param via the next router; null where the destination is on the network itself
+   */
+  record NextHop(Interface by, @Nullable Address via) {}
+
+  /** The shortest way from a device to an address by the networks that devices share. */
+  static @Nullable NextHop nextHop(Site site, Device from, Address to) {
+    Network target = site.networkOf(to);
+    Map<String, NextHop> first = new HashMap<>(); // by device, the way out of the first one
+    Deque<Device> queue = new ArrayDeque<>(List.of(from));
+    while (!queue.isEmpty()) {
+      Device device = queue.remove();
+      NextHop start = first.get(device.name());
+      for (Interface own : device.interfaces()) {
+        Network network = own.network();
+        boolean there =
+            target != null
+                ? network.name().equals(target.name())
+                : !network.carrier().isEmpty() && own.isUp();
+        if (there) {
+          Address carrier =
+              target != null || network.carrier().isEmpty() ? null : network.carrier().get(0);
+          return start != null ? start : new NextHop(own, carrier);
+        }
+      }
+      for (Interface own : device.interfaces()) {
+        for (Device next : site.devices().values()) {
+          Address via = addressOn(next, own.network(), to);
+          if (via != null && !next.name().equals(from.name()) && !first.containsKey(next.name())) {
+            first.put(next.name(), Objects.requireNonNullElse(start, new NextHop(own, via)));
+            queue.add(next);
+          }
+        }
+      }
+    }
+    return null;
+  }
+
+  private static @Nullable Address addressOn(Device device, Network network, Address family) {
+    for (Interface own : device.interfaces()) {
+      if (own.network().name().equals(network.name())) {
+        return own.address(family.family());
+      }
+    }
+    return null;
+  }
+
+  /** A device with a route to one address; null if there is no way. */
+  static @Nullable Device routed(Site site, Device device, Address to) {
+    NextHop hop = nextHop(site, device, to);
+    if (hop == null || hop.via() == null) {
+      return null;
+    }
+    List<Route> routes = new ArrayList<>(device.routes());
+    routes.add(0, new Route(Prefix.of(to), hop.via(), hop.by(), 1, null, device.place()));
+    return device.withRoutes(routes);
+  }
+}

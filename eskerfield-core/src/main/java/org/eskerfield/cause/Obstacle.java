@@ -1,0 +1,25 @@
+package org.eskerfield.cause;
+
+import org.eskerfield.model.Placed;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.NearMiss;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Something that stands in the way of an attempt.
+ *
+ * @param cause which of the known causes it is
+ * @param sentence what happens there, in one sentence
+ * @param detail what there is to know besides, such as the rule that comes too late; empty if
+ *     nothing
+ * @param place the rule, list, route, interface or host in question; null where there is none
+ * @param near the rule that came nearest; null where none did
+ * @param conversation the attempt up to here, with everything before mended
+ */
+public record Obstacle(
+    Cause cause,
+    String sentence,
+    String detail,
+    @Nullable Placed place,
+    @Nullable NearMiss near,
+    Conversation conversation) {}

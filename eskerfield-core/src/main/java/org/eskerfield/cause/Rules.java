@@ -1,0 +1,110 @@
+package org.eskerfield.cause;
+
+import java.util.List;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
+
+/** Translation rules with one thing changed. */
+final class Rules {
+  private Rules() {}
+
+  /** The rule with another side and hairpin. */
+  static InwardRule with(InwardRule rule, InterfaceTerm facing, @Nullable Hairpin hairpin) {
+    return copy(rule, facing, rule.from(), rule.external(), hairpin, rule.admit());
+  }
+
+  /** The rule for packets of everybody. */
+  static InwardRule forEverybody(InwardRule rule) {
+    return copy(rule, rule.facing(), List.of(), rule.external(), rule.hairpin(), rule.admit());
+  }
+
+  /** The rule at whatever address an interface has. */
+  static InwardRule at(InwardRule rule, Interface own) {
+    External external = new External(null, own, own.name());
+    return copy(rule, rule.facing(), rule.from(), external, rule.hairpin(), rule.admit());
+  }
+
+  /** The rule that lets in everybody at every time. */
+  static InwardRule admittingAll(InwardRule rule) {
+    AddressTerm any =
+        new AddressTerm(AddressTerm.Kind.ANY, Site.ANY, AddressSet.NONE, rule.place());
+    Admission admit = new Admission(List.of(any), null, false, rule.place());
+    return copy(rule, rule.facing(), rule.from(), rule.external(), rule.hairpin(), admit);
+  }
+
+  private static InwardRule copy(
+      InwardRule rule,
+      InterfaceTerm facing,
+      List<AddressTerm> from,
+      External external,
+      @Nullable Hairpin hairpin,
+      @Nullable Admission admit) {
+    if (rule instanceof DestinationRule to) {
+      return new DestinationRule(
+          to.name(),
+          facing,
+          to.leaving(),
+          to.sources(),
+          from,
+          external,
+          to.services(),
+          to.internal(),
+          to.internalBlock(),
+          to.internalPorts(),
+          hairpin,
+          admit,
+          to.disabled(),
+          to.note(),
+          to.place());
+    }
+    StaticRule fixed = (StaticRule) rule;
+    return new StaticRule(
+        fixed.name(),
+        facing,
+        fixed.leaving(),
+        external,
+        fixed.services(),
+        fixed.internal(),
+        fixed.internalBlock(),
+        fixed.internalPorts(),
+        hairpin,
+        admit,
+        fixed.disabled(),
+        fixed.note(),
+        fixed.place());
+  }
+
+  /** A rule of an outer device that leads a packet on to another address, its port unchanged. */
+  static DestinationRule passedOn(Device outer, Interface arriving, Header header, Address to) {
+    return new DestinationRule(
+        "as if mended",
+        new InterfaceTerm(arriving.name(), List.of(arriving), outer.place()),
+        null,
+        null,
+        List.of(),
+        new External(Prefix.of(header.destination()), null, header.destination().toString()),
+        List.of(Mends.service(header)),
+        Mends.term(to),
+        Prefix.of(to),
+        null,
+        null,
+        null,
+        false,
+        null,
+        outer.place());
+  }
+}

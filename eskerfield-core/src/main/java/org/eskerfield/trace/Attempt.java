@@ -1,0 +1,47 @@
+package org.eskerfield.trace;
+
+import java.time.ZonedDateTime;
+import java.util.List;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Named;
+import org.eskerfield.packet.Address;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What somebody tries: a whole conversation, to an address or to a name that is looked up first.
+ *
+ * @param sender a {@link Host} or a {@link Device}
+ * @param source the address of its own that it sends from; null for the one that it takes by itself
+ * @param to where to, as it was asked: a name, a host or an address
+ * @param name the name of the DNS that is looked up, or null where the addresses are known
+ * @param addresses the addresses that are known, the first of the sender's families counts; empty
+ *     where a name is looked up
+ * @param probe what it tries there; a ping is one of IPv4 until the address is known
+ * @param sourcePort its port, or the identifier of its ping, 0 to 65535
+ * @param mode who opens the data connection of a file transfer; not used by other conversations
+ * @param at the moment, in the time zone of the site
+ */
+public record Attempt(
+    Named sender,
+    @Nullable Address source,
+    String to,
+    @Nullable String name,
+    List<Address> addresses,
+    Probe probe,
+    int sourcePort,
+    FileTransfer.Mode mode,
+    ZonedDateTime at) {
+  /** Copies the addresses. */
+  public Attempt {
+    addresses = List.copyOf(addresses);
+    if (addresses.isEmpty() == (name == null)) {
+      throw new IllegalArgumentException("either a name or addresses, for " + to);
+    }
+  }
+
+  /** What is spoken. */
+  public Talk talk() {
+    return Talk.of(probe);
+  }
+}

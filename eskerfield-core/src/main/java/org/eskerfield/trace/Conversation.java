@@ -1,0 +1,48 @@
+package org.eskerfield.trace;
+
+import java.util.List;
+import org.eskerfield.engine.Outcome;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What became of an attempt, from the lookup of a name to the last packet.
+ *
+ * @param attempt what was tried
+ * @param lookup how the name was looked up; null where no name was asked for
+ * @param opening the first packet and its reply; null if no address was found to send it to
+ * @param segments every packet after the lookup in order; empty if there was none
+ * @param transfer the data connection of a file transfer; null in every other conversation
+ * @param outcome how it ended
+ * @param reason why, in one sentence
+ * @param notThere the devices that none of its packets met, in the order of the file
+ * @param hints what the outcome does not say though one may think so; often empty
+ */
+public record Conversation(
+    Attempt attempt,
+    @Nullable Lookup lookup,
+    @Nullable Trace opening,
+    List<Segment> segments,
+    @Nullable FileTransfer transfer,
+    Outcome outcome,
+    String reason,
+    List<String> notThere,
+    List<String> hints) {
+  /** Copies the lists. */
+  public Conversation {
+    segments = List.copyOf(segments);
+    notThere = List.copyOf(notThere);
+    hints = List.copyOf(hints);
+  }
+
+  /**
+   * The trace that decided the outcome: that of the lookup, of the opening, or of the data
+   * connection; null if nothing was sent.
+   */
+  public @Nullable Trace deciding() {
+    if (opening == null) {
+      return lookup == null ? null : lookup.trace();
+    }
+    Trace data = transfer == null ? null : transfer.data();
+    return opening.outcome() == Outcome.ANSWERED && data != null ? data : opening;
+  }
+}

@@ -1,0 +1,290 @@
+package org.eskerfield.trace;
+
+import java.util.ArrayList;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DomainName;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/** Leads one conversation, packet by packet, and keeps its story. */
+final class Dialogue {
+  /** The port that resolvers listen on (RFC 1035 section 4.2). */
+  private static final int DOMAIN = 53;
+
+  /** A source port for lookups, apart from those of conversations. */
+  private static final int LOOKUP_PORT = 53000;
+
+  /** A port that data connections are announced on. */
+  private static final int DATA_PORT = 40001;
+
+  private final Site site;
+  private final Map<String, DeviceProgram> programs;
+  private final Attempt attempt;
+  private final Exchange.Factory exchanges;
+  private final List<Segment> story = new ArrayList<>();
+  private final List<List<Leg>> ways = new ArrayList<>();
+  private @Nullable Lookup lookup;
+  private @Nullable Trace opening;
+  private @Nullable FileTransfer transfer;
+
+  Dialogue(
+      Site site, Map<String, DeviceProgram> programs, Attempt attempt, Exchange.Factory exchanges) {
+    this.site = site;
+    this.programs = programs;
+    this.attempt = attempt;
+    this.exchanges = exchanges;
+  }
+
+  /** The way of each packet that opens something, and of its reply. */
+  List<List<Leg>> ways() {
+    return ways;
+  }
+
+  Conversation lead() {
+    List<Address> candidates = attempt.addresses();
+    if (attempt.name() != null) {
+      Lookup asked = lookUp(attempt.name());
+      lookup = asked;
+      candidates = asked.addresses();
+      if (candidates.isEmpty()) {
+        Trace failed = asked.trace();
+        Outcome outcome = failed == null ? Outcome.ANSWERED : failed.outcome();
+        return ended(
+            outcome == Outcome.ANSWERED ? Outcome.UNROUTABLE : outcome,
+            "no address to send to: " + asked.reason());
+      }
+    }
+    Address to = choose(candidates);
+    Address source = to == null ? null : source(to);
+    if (to == null || source == null) {
+      return ended(
+          Outcome.UNROUTABLE,
+          attempt.sender().name() + " has no address of the family of " + candidates.get(0));
+    }
+    Probe probe = attempt.probe().echo() ? Probe.ping(to.family()) : attempt.probe();
+    Question question =
+        new Question(attempt.sender(), source, to, probe, attempt.sourcePort(), attempt.at());
+    Exchange exchange = exchanges.of(question);
+    Trace first = exchange.run();
+    opening = first;
+    add(first, probe);
+    if (first.outcome() != Outcome.ANSWERED) {
+      return ended(first.outcome(), first.reason());
+    }
+    String lost = exchange.goOn(attempt.talk(), story);
+    if (lost == null && attempt.talk() == Talk.FILE_TRANSFER) {
+      return transferred(exchange, first);
+    }
+    lost = lost == null && probe.protocol() == Protocol.TCP ? exchange.finish(story) : lost;
+    return lost == null
+        ? ended(Outcome.ANSWERED, first.reason())
+        : ended(Outcome.UNANSWERED, "the connection opens, but " + lost);
+  }
+
+  private Conversation transferred(Exchange exchange, Trace first) {
+    FileTransfer made = exchange.transfer(attempt.mode(), DATA_PORT, exchanges);
+    transfer = made;
+    Trace data = made.data();
+    if (data != null) {
+      add(data, data.question().probe());
+    }
+    String lost = exchange.finish(story);
+    if (data == null) {
+      return ended(
+          Outcome.UNANSWERED,
+          "the control connection opens, but no data connection: nobody is told where ("
+              + made.said()
+              + ")");
+    }
+    if (data.outcome() != Outcome.ANSWERED) {
+      return ended(
+          data.outcome(),
+          "the control connection opens, but the data connection does not ("
+              + attempt.mode()
+              + ", to "
+              + Header.endpoint(data.question().to(), data.question().probe().port(), Protocol.TCP)
+              + "): "
+              + data.reason());
+    }
+    return lost == null
+        ? ended(
+            Outcome.ANSWERED,
+            first.reason() + "; the data connection opens as well (" + attempt.mode() + ")")
+        : ended(Outcome.UNANSWERED, "both connections open, but " + lost);
+  }
+
+  /** Adds the first packet of something and its reply to the story. */
+  private void add(Trace trace, Probe probe) {
+    boolean answered = trace.outcome() == Outcome.ANSWERED;
+    boolean arrived = trace.deliveredTo() != null;
+    boolean isTcp = probe.protocol() == Protocol.TCP;
+    story.add(
+        new Segment(
+            probe.echo() ? "echo request" : isTcp ? "SYN" : "request",
+            false,
+            arrived,
+            trace.request()));
+    ways.add(trace.request());
+    if (!trace.reply().isEmpty()) {
+      boolean refused = trace.outcome() == Outcome.REFUSED;
+      String notice = isTcp && arrived ? "RST" : "notice";
+      story.add(
+          new Segment(
+              answered || (!refused && arrived)
+                  ? probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply"
+                  : notice,
+              true,
+              answered || refused,
+              trace.reply()));
+      ways.add(trace.reply());
+    }
+  }
+
+  private Conversation ended(Outcome outcome, String reason) {
+    Set<String> met = new LinkedHashSet<>();
+    for (Segment segment : story) {
+      segment.legs().forEach(leg -> met.add(leg.where()));
+    }
+    List<String> notThere = new ArrayList<>();
+    for (String device : site.devices().keySet()) {
+      if (!met.contains(device) && opening != null) {
+        notThere.add(device);
+      }
+    }
+    return new Conversation(
+        attempt, lookup, opening, story, transfer, outcome, reason, notThere, hints(outcome, met));
+  }
+
+  /** What may mislead who reads the outcome only. */
+  private List<String> hints(Outcome outcome, Set<String> met) {
+    List<String> hints = new ArrayList<>();
+    Trace trace = opening;
+    Endpoint by = trace == null ? null : trace.deliveredTo();
+    if (outcome != Outcome.ANSWERED || trace == null || by == null) {
+      return hints;
+    }
+    if (by.name() != null && site.devices().containsKey(by.name())) {
+      hints.add(
+          by.name()
+              + " itself answers, not a host behind it: this says nothing about what it passes on");
+    }
+    if (site.devices().keySet().stream().noneMatch(met::contains)) {
+      hints.add(
+          "it crosses no device of the site: this says nothing about translation or access rules");
+    }
+    if (trace.request().stream()
+        .anyMatch(
+            leg -> leg.decisions().stream().anyMatch(d -> d.ruling() == Ruling.TAKEN_TO_ANSWER))) {
+      hints.add(
+          "the site file does not describe " + trace.question().to() + ": it is taken to answer");
+    }
+    return hints;
+  }
+
+  // Names.
+
+  private Lookup lookUp(String name) {
+    Named sender = attempt.sender();
+    Address resolver = sender instanceof Host host ? site.resolver(host) : null;
+    Address source = resolver == null ? null : source(resolver);
+    if (resolver == null || source == null) {
+      return new Lookup(
+          name,
+          null,
+          null,
+          null,
+          sender.name()
+              + " has no resolver to ask for "
+              + name
+              + (sender instanceof Device ? ": devices ask nobody" : ""));
+    }
+    Trace trace =
+        exchanges
+            .of(
+                new Question(
+                    sender,
+                    source,
+                    resolver,
+                    Probe.of(Protocol.UDP, DOMAIN),
+                    LOOKUP_PORT,
+                    attempt.at()))
+            .run();
+    ways.add(trace.request());
+    ways.add(trace.reply());
+    Endpoint by = trace.deliveredTo();
+    if (trace.outcome() != Outcome.ANSWERED || by == null) {
+      return new Lookup(
+          name,
+          trace,
+          null,
+          null,
+          "the question for " + name + " to " + resolver + " is not answered: " + trace.reason());
+    }
+    String who = Objects.requireNonNullElse(by.name(), by.address().toString());
+    DomainName known = site.names().get(name);
+    DomainName.Answer answer = known == null ? null : known.by(who);
+    if (answer == null || answer.addresses().isEmpty()) {
+      return new Lookup(name, trace, who, answer, who + " knows no address of " + name);
+    }
+    return new Lookup(
+        name,
+        trace,
+        who,
+        answer,
+        who
+            + " says that "
+            + name
+            + " is "
+            + String.join(", ", answer.addresses().stream().map(Address::toString).toList()));
+  }
+
+  // Addresses.
+
+  private @Nullable Address choose(List<Address> candidates) {
+    for (Address candidate : candidates) {
+      boolean asChosen =
+          attempt.source() == null || attempt.source().family() == candidate.family();
+      if (asChosen && source(candidate) != null) {
+        return candidate;
+      }
+    }
+    return null;
+  }
+
+  /** The address that the sender sends from. */
+  private @Nullable Address source(Address to) {
+    if (attempt.source() != null) {
+      return attempt.source();
+    }
+    if (attempt.sender() instanceof Host host) {
+      return site.source(host, to);
+    }
+    DeviceProgram program = programs.get(attempt.sender().name());
+    Address towards = program == null ? null : program.sourceTowards(to);
+    return towards != null ? towards : anyOf((Device) attempt.sender(), to.family());
+  }
+
+  private static @Nullable Address anyOf(Device device, Family family) {
+    for (Interface own : device.interfaces()) {
+      if (own.address(family) != null) {
+        return own.address(family);
+      }
+    }
+    return null;
+  }
+}

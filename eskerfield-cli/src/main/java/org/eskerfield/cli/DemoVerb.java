@@ -108,7 +108,7 @@ final class DemoVerb extends Verb {
       if (in == null) {
         throw new IllegalStateException("the demo site is not in the jar");
       }
-      return SiteReader.read(SITE, in);
+      return SiteReader.read(SITE, in).site();
     }
   }
 }

@@ -42,6 +42,7 @@ public final class Main {
     for (Verb verb :
         List.of(
             new TraceVerb(),
+            new VerifyVerb(),
             new CheckVerb(),
             new ReplayVerb(),
             new DemoVerb(),

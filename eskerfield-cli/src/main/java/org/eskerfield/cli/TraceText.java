@@ -9,11 +9,8 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
-import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
-import org.eskerfield.trace.Moments;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
@@ -50,21 +47,8 @@ final class TraceText {
     this.style = style;
   }
 
-  /** All of it. */
-  String whole() {
-    outcome("");
-    out.append('\n');
-    Question question = trace.question();
-    Header sent = trace.request().get(0).decisions().get(0).before();
-    field("asked", question.sender().name() + ", " + sent);
-    field("at", Moments.text(question.at()) + " (" + question.at().getZone() + ")");
-    if (trace.deliveredTo() != null) {
-      field("delivered to", trace.deliveredTo().toString());
-    }
-    Endpoint seenAs = trace.seenAs();
-    if (seenAs != null) {
-      field("seen as", seenAs.toString());
-    }
+  /** The way there and back, decision by decision. */
+  String ways() {
     way("Request", trace.request());
     if (trace.reply().isEmpty()) {
       out.append('\n').append(style.strong("Reply")).append("  none\n");
@@ -72,6 +56,13 @@ final class TraceText {
       way("Reply", trace.reply());
     }
     return out.toString();
+  }
+
+  /** The way of one packet, decision by decision. */
+  static String way(String title, List<Leg> legs, Trace trace, Style style) {
+    TraceText text = new TraceText(trace, style);
+    text.way(title, legs);
+    return text.out.toString();
   }
 
   /** The outcome, the reason, the way and the rules that had a part in it. */
@@ -102,7 +93,7 @@ final class TraceText {
     };
   }
 
-  private static String names(List<Leg> legs) {
+  static String names(List<Leg> legs) {
     List<String> names = new ArrayList<>();
     for (Leg leg : legs) {
       names.add(leg.where());
@@ -119,12 +110,7 @@ final class TraceText {
     out.append(style.placed(trace.reason(), place, column, column)).append('\n');
   }
 
-  private void field(String name, String value) {
-    out.append("  ").append(style.faint(padded(name, TEXT_COLUMN - 4))).append("  ");
-    out.append(value).append('\n');
-  }
-
-  private static String padded(String text, int width) {
+  static String padded(String text, int width) {
     return text + " ".repeat(Math.max(0, width - text.length()));
   }
 

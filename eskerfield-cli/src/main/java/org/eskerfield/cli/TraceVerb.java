@@ -1,11 +1,20 @@
 package org.eskerfield.cli;
 
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Locale;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.model.Site;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.ParseResult;
@@ -13,15 +22,28 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield trace}. */
 final class TraceVerb extends Verb {
   TraceVerb() {
-    super("trace", "Follows a packet through the site and its reply back, and says why.");
+    super("trace", "Follows a conversation through the site, there and back, and says why.");
   }
 
   @Override
   void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
-    spec.addOption(required("--from", "WHO", "Who sends: a host, a device, or an address."));
     spec.addOption(
-        required("--to", "WHERE", "Where to: a host, a device or an address; :PORT may follow."));
+        OptionSpec.builder("--from")
+            .type(List.class)
+            .auxiliaryTypes(String.class)
+            .arity("1")
+            .required(true)
+            .paramLabel("WHO")
+            .description(
+                "Who sends: a host, a device, or an address. A group, network or zone, or the"
+                    + " option again, for several side by side.")
+            .build());
+    spec.addOption(
+        required(
+            "--to",
+            "WHERE",
+            "Where to: a host, a device, a name or an address; :PORT may follow."));
     spec.addOption(
         required("--service", "WHAT", "What it tries: 443/tcp, the name of a service, or ping."));
     spec.addOption(
@@ -38,32 +60,129 @@ final class TraceVerb extends Verb {
             .description(
                 "The port of the sender, or the identifier of its ping (${DEFAULT-VALUE}).")
             .build());
+    spec.addOption(
+        option(
+            "--mode",
+            "MODE",
+            "Who opens the data connection of a file transfer: passive, active,"
+                + " extended-passive, extended-active."));
+    spec.addOption(
+        flag("--packets", "Show the way of every packet, not only of those that decide."));
+    spec.addOption(
+        option(
+            "--expect",
+            "OUTCOME",
+            "Exit with status 1 unless it ends so: answered, refused, dropped, exhausted,"
+                + " unroutable or unanswered."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema trace'."));
     spec.usageMessage()
         .footer(
             "",
-            "Example: eskerfield trace demo/skerry.site.yaml --from contractor \\",
-            "           --to 198.51.100.140:1502 --service tcp --at 'sunday 10:00'");
+            "Example: eskerfield trace demo/marrowby.site.yaml --from passenger \\",
+            "           --to booking.marrowby.example --service https");
   }
 
   @Override
   int run(ParseResult call, Terminal terminal) throws Exception {
     Site site = readSite(call);
-    Question question =
-        QuestionReader.on(site)
-            .from(call.matchedOptionValue("--from", ""))
-            .to(call.matchedOptionValue("--to", ""))
-            .service(call.matchedOptionValue("--service", ""))
-            .at(call.matchedOptionValue("--at", null))
-            .sourcePort(call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT))
-            .read();
-    Trace trace = Tracer.of(site).trace(question);
-    terminal
-        .out()
-        .print(
-            call.hasMatchedOption("--json")
-                ? JsonWriter.trace(trace)
-                : new TraceText(trace, terminal.style()).whole());
-    return FINE;
+    Outcome expected = expected(call);
+    FileTransfer.Mode mode = mode(call);
+    List<String> asked = call.matchedOptionValue("--from", List.of());
+    List<String> senders = new ArrayList<>();
+    for (String from : asked) {
+      senders.addAll(QuestionReader.senders(site, from));
+    }
+    Tracer tracer = Tracer.of(site);
+    List<Diagnosis> diagnoses = new ArrayList<>();
+    for (String sender : senders) {
+      Conversation conversation =
+          tracer.converse(
+              QuestionReader.on(site)
+                  .from(sender)
+                  .to(call.matchedOptionValue("--to", ""))
+                  .service(call.matchedOptionValue("--service", ""))
+                  .at(call.matchedOptionValue("--at", null))
+                  .sourcePort(
+                      call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT))
+                  .mode(mode)
+                  .attempt());
+      diagnoses.add(
+          conversation.outcome() == Outcome.ANSWERED
+              ? new Diagnosis(conversation, List.of(), true)
+              : Diagnosis.of(site, conversation.attempt()));
+    }
+    boolean packets = call.hasMatchedOption("--packets");
+    if (call.hasMatchedOption("--json")) {
+      terminal
+          .out()
+          .print(
+              diagnoses.size() == 1
+                  ? JsonWriter.conversation(diagnoses.get(0))
+                  : JsonWriter.conversations(diagnoses));
+    } else {
+      terminal
+          .out()
+          .print(
+              diagnoses.size() == 1
+                  ? new ConversationText(diagnoses.get(0), terminal.style()).whole(packets)
+                  : sideBySide(diagnoses, terminal.style()));
+    }
+    boolean asExpected = true;
+    for (Diagnosis diagnosis : diagnoses) {
+      asExpected &= expected == null || diagnosis.conversation().outcome() == expected;
+    }
+    return asExpected ? FINE : NO;
+  }
+
+  private static @Nullable Outcome expected(ParseResult call) {
+    String word = call.matchedOptionValue("--expect", null);
+    return word == null ? null : chosen(call, "--expect", word, Outcome.values());
+  }
+
+  private static FileTransfer.Mode mode(ParseResult call) {
+    String word = call.matchedOptionValue("--mode", FileTransfer.Mode.PASSIVE.toString());
+    return chosen(call, "--mode", word, FileTransfer.Mode.values());
+  }
+
+  /** The value that is written so. */
+  private static <T> T chosen(ParseResult call, String option, String word, T[] values) {
+    List<String> words = new ArrayList<>();
+    for (T value : values) {
+      if (value.toString().equals(word.toLowerCase(Locale.ROOT))) {
+        return value;
+      }
+      words.add(value.toString());
+    }
+    throw new CommandLine.ParameterException(
+        call.commandSpec().commandLine(),
+        option + ": '" + word + "' is none of " + String.join(", ", words));
+  }
+
+  private static String sideBySide(List<Diagnosis> diagnoses, Style style) {
+    boolean named = false;
+    for (Diagnosis diagnosis : diagnoses) {
+      named |= diagnosis.conversation().lookup() != null;
+    }
+    TableText table =
+        new TableText("from", named ? "the name is" : "to", "outcome", "by", "seen as");
+    for (Diagnosis diagnosis : diagnoses) {
+      Conversation conversation = diagnosis.conversation();
+      Trace trace = conversation.opening();
+      String to = trace == null ? "?" : trace.question().to().toString();
+      String by = conversation.lookup() == null ? null : conversation.lookup().answeredBy();
+      table.add(
+          conversation.attempt().sender().name(),
+          to + (by == null ? "" : ", says " + by),
+          conversation.outcome().toString(),
+          trace == null || trace.deliveredTo() == null ? "" : trace.deliveredTo().toString(),
+          trace == null || trace.seenAs() == null ? "" : trace.seenAs().address().toString());
+      if (conversation.outcome() != Outcome.ANSWERED) {
+        table.addBelow(
+            diagnosis.obstacles().isEmpty()
+                ? conversation.reason()
+                : diagnosis.obstacles().get(0).cause() + ": " + conversation.reason());
+      }
+    }
+    return table.text(style);
   }
 }

@@ -3,6 +3,7 @@ package org.eskerfield.cli;
 import java.io.IOException;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
+import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.model.Site;
@@ -99,13 +100,19 @@ abstract class Verb {
     return readSite(call, siteName(call));
   }
 
-  /** Reads a file of a site; {@code -} for standard input. */
+  /** Reads the site of a file; {@code -} for standard input. */
   static Site readSite(ParseResult call, String file) throws UnreadableSiteException, IOException {
+    return readFile(call, file).site();
+  }
+
+  /** Reads a site file; {@code -} for standard input. */
+  static SiteFile readFile(ParseResult call, String file)
+      throws UnreadableSiteException, IOException {
     if (file.equals("-")) {
       return SiteReader.read("standard-input", System.in);
     }
     try {
-      return SiteReader.read(Path.of(file));
+      return SiteReader.readFile(Path.of(file));
     } catch (InvalidPathException e) {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);

@@ -30,13 +30,17 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
@@ -109,7 +113,41 @@ final class Classifier {
     if (verdict != null || end == null) {
       return verdict;
     }
-    return onTheWayBack ? judgeReply(deciding, end) : judgeRequest(end);
+    verdict = judgeDown();
+    return verdict != null ? verdict : onTheWayBack ? judgeReply(deciding, end) : judgeRequest(end);
+  }
+
+  /** Did it miss its way because an interface is down? */
+  private @Nullable Verdict judgeDown() {
+    for (Leg leg : way) {
+      Device device = site.devices().get(leg.where());
+      if (leg.kind() != Leg.Kind.DEVICE || device == null) {
+        continue;
+      }
+      Decision last = leg.decisions().get(leg.decisions().size() - 1);
+      Address to = last.after().destination();
+      for (Interface own : device.interfaces()) {
+        boolean leads = own.network().prefixOf(to) != null;
+        for (Route route : device.routes()) {
+          leads |=
+              route.to().length() > 0
+                  && route.to().contains(to)
+                  && route.leaving() != null
+                  && route.leaving().name().equals(own.name());
+        }
+        if (!own.isUp() && leads) {
+          return verdict(
+              Cause.INTERFACE_DOWN,
+              Labels.of(own)
+                  + " of "
+                  + device.name()
+                  + (own.state() == Interface.State.NO_LINK ? " has no link" : " is off"),
+              own,
+              site.with(Mends.up(device, own)));
+        }
+      }
+    }
+    return null;
   }
 
   /** Finds the decision that ended it. */
@@ -492,6 +530,17 @@ final class Classifier {
       }
     }
     Header header = last(way).after();
+    Network inside = site.networkOf(header.destination());
+    if (device != null && inside != null && inside.carrier().isEmpty()) {
+      return verdict(
+          Cause.ROUTE_MISSING,
+          device.name()
+              + " has no route to "
+              + inside.name()
+              + ", so that a route towards the internet takes it",
+          device,
+          routed(device, header.destination()));
+    }
     if (device == null || leaving == null) {
       return verdict(Cause.CARRIER_DISCARDS_PRIVATE, "", null, null);
     }
@@ -693,14 +742,52 @@ final class Classifier {
           rest ? site.with(Mends.with(device, rule, changed)) : null);
     }
     if (fields.contains(Match.Field.SERVICE)) {
-      Verdict outer = judgeOtherAddress(end.after());
-      return outer != null ? outer : verdict(Cause.WRONG_SERVICE, "", rule, null);
+      Header header = end.after();
+      Verdict other = judgeOtherAddress(header);
+      other =
+          other == null && !isOtherProtocol(rule, header) ? judgeOuter(device, leg, header) : other;
+      if (other != null) {
+        return other;
+      }
+      Host meant = isOtherProtocol(rule, header) ? null : listener(header);
+      return meant == null
+          ? verdict(Cause.WRONG_SERVICE, "", rule, null)
+          : verdict(
+              Cause.TRANSLATION_MISSING,
+              meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
+              device,
+              null);
     }
     return verdict(
         Cause.SENDER_NOT_ADMITTED,
         "",
         rule,
         site.with(Mends.with(device, rule, Rules.forEverybody(rule))));
+  }
+
+  /** Whether the rule is for the same port of the other protocol. */
+  private static boolean isOtherProtocol(InwardRule rule, Header header) {
+    int other =
+        header.protocol() == Protocol.TCP
+            ? Protocol.UDP
+            : header.protocol() == Protocol.UDP ? Protocol.TCP : header.protocol();
+    return !rule.services().isEmpty()
+        && ServiceTerm.anyCovers(
+            rule.services(), other, header.destinationPort(), header.icmpType());
+  }
+
+  /** The only host that listens on the port of a packet; null if there is none or several. */
+  private @Nullable Host listener(Header header) {
+    Host found = null;
+    for (Host host : site.hosts().values()) {
+      if (!host.isOutside() && !host.listens().isEmpty() && covers(host.listens(), header)) {
+        if (found != null) {
+          return null;
+        }
+        found = host;
+      }
+    }
+    return found;
   }
 
   /** A rule names an address literally that the carrier assigns and has changed. */
@@ -742,9 +829,7 @@ final class Classifier {
         continue;
       }
       for (TranslationRule rule : inner.translation()) {
-        if (rule.disabled()
-            || !(rule instanceof InwardRule inward)
-            || !covers(inward.services(), header)) {
+        if (rule.disabled() || !(rule instanceof InwardRule inward) || isFed(outer, inward)) {
           continue;
         }
         var external = inward.external().now(header.destination().family());
@@ -775,11 +860,38 @@ final class Classifier {
                   Mends.with(
                       outer,
                       null,
-                      Rules.passedOn(outer, leg.arriving(), header, external.first()))));
+                      Rules.passedOn(outer, leg.arriving(), header, external.first(), inward))));
         }
       }
     }
     return null;
+  }
+
+  /** Whether a rule of the outer device leads to where a rule of the inner one takes packets. */
+  private static boolean isFed(Device outer, InwardRule inner) {
+    for (TranslationRule rule : outer.translation()) {
+      if (rule instanceof InwardRule inward && !rule.disabled()) {
+        var external = inner.external().now(inward.internalBlock().family());
+        if (external == null || !inward.internalBlock().contains(external.first())) {
+          continue;
+        }
+        PortSet ports = inward.internalPorts();
+        if (inner.services().isEmpty() || (ports == null && inward.services().isEmpty())) {
+          return true;
+        }
+        for (ServiceTerm term : inner.services()) {
+          for (ServicePart part : term.service().parts()) {
+            if (ports != null
+                ? part.ports().intersects(ports)
+                : inward.services().stream()
+                    .anyMatch(own -> own.service().overlaps(term.service()))) {
+              return true;
+            }
+          }
+        }
+      }
+    }
+    return false;
   }
 
   // Access.
@@ -823,7 +935,8 @@ final class Classifier {
             near.rule(),
             mended);
       }
-      if (fields.equals(EnumSet.of(Match.Field.SERVICE))
+      boolean meant = near.rule() instanceof AccessRule rule && !rule.to().isEmpty();
+      if ((meant && fields.equals(EnumSet.of(Match.Field.SERVICE)))
           || fields.equals(EnumSet.of(Match.Field.SOURCE_PORT))) {
         return verdict(Cause.WRONG_SERVICE, "", near.rule(), mended);
       }
@@ -837,15 +950,17 @@ final class Classifier {
         continue;
       }
       boolean idle = other.guards().isEmpty();
-      return verdict(
-          idle ? Cause.LIST_GUARDS_NOTHING : Cause.WRONG_INTERFACE,
-          Labels.of(match)
-              + " of "
-              + Labels.of(other)
-              + " would accept it, but the list guards "
-              + (idle ? "nothing" : "another way"),
-          other,
-          mended);
+      if (idle || isOnTheWrongWay(other, match)) {
+        return verdict(
+            idle ? Cause.LIST_GUARDS_NOTHING : Cause.WRONG_INTERFACE,
+            Labels.of(match)
+                + " of "
+                + Labels.of(other)
+                + " would accept it, but the list guards "
+                + (idle ? "nothing" : "another way"),
+            other,
+            mended);
+      }
     }
     for (AccessList each : device.access()) {
       for (AccessRule rule : each.rules()) {
@@ -858,6 +973,23 @@ final class Classifier {
       }
     }
     return verdict(Cause.ACCESS_MISSING, end, mended);
+  }
+
+  /** Whether a list stands where no packet comes that the rule is for. */
+  private boolean isOnTheWrongWay(AccessList list, AccessRule rule) {
+    AddressSet sources = site.addresses(rule.from());
+    for (AccessList.Guard guard : list.guards()) {
+      InterfaceTerm arriving = guard.arriving();
+      if (rule.from().isEmpty() || arriving == null) {
+        return false;
+      }
+      for (Interface own : arriving.interfaces()) {
+        if (sources.intersects(site.zoneAddresses(own.network().zone()))) {
+          return false;
+        }
+      }
+    }
+    return true;
   }
 
   private @Nullable AccessRule accepting(AccessList list, Header header) {

@@ -15,7 +15,9 @@ import org.eskerfield.model.StaticRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
 /** Translation rules with one thing changed. */
@@ -88,8 +90,13 @@ final class Rules {
         fixed.place());
   }
 
-  /** A rule of an outer device that leads a packet on to another address, its port unchanged. */
-  static DestinationRule passedOn(Device outer, Interface arriving, Header header, Address to) {
+  /** A rule of an outer device that leads a packet on to where a rule of an inner one takes it. */
+  static DestinationRule passedOn(
+      Device outer, Interface arriving, Header header, Address to, InwardRule inner) {
+    PortSet expected =
+        inner.services().isEmpty() || !Protocol.hasPorts(header.protocol())
+            ? null
+            : PortSet.of(inner.services().get(0).service().parts().get(0).ports().first());
     return new DestinationRule(
         "as if mended",
         new InterfaceTerm(arriving.name(), List.of(arriving), outer.place()),
@@ -100,7 +107,7 @@ final class Rules {
         List.of(Mends.service(header)),
         Mends.term(to),
         Prefix.of(to),
-        null,
+        expected,
         null,
         null,
         false,

@@ -72,7 +72,7 @@ public record CompiledList(AccessList list, List<Entry> entries, boolean namesSe
     for (Entry entry : entries) {
       if (entry.rule().action() == Action.ACCEPT) {
         Set<Match.Field> misses = entry.match().misses(seen, own, now);
-        if (nearest == null || misses.size() < nearestMisses.size()) {
+        if (nearest == null || Match.distance(misses) < Match.distance(nearestMisses)) {
           nearest = entry.rule();
           nearestMisses = misses;
         }

@@ -93,6 +93,26 @@ public final class Match {
     return misses;
   }
 
+  /**
+   * How far a packet is from matching: the fewer fields, the nearer; among equally many a rule for
+   * the same service at another time or place is nearer than one for another service.
+   */
+  static int distance(Set<Field> misses) {
+    int distance = 0;
+    for (Field field : misses) {
+      distance +=
+          switch (field) {
+            case SCHEDULE -> 10;
+            case ARRIVING -> 11;
+            case SOURCE_PORT -> 12;
+            case SOURCE -> 13;
+            case DESTINATION -> 14;
+            case SERVICE -> 15;
+          };
+    }
+    return distance;
+  }
+
   private boolean sourceMatches(Packet packet, boolean own) {
     return from == null
         || (own && fromSelf)

@@ -256,7 +256,7 @@ final class Translations {
         if (!entry.faces(arriving) && !Hairpin.covers(entry.hairpin(), arriving)) {
           misses.add(Match.Field.ARRIVING);
         }
-        if (nearest == null || misses.size() < nearestMisses.size()) {
+        if (nearest == null || Match.distance(misses) < Match.distance(nearestMisses)) {
           nearest = entry;
           nearestMisses = misses;
         }

@@ -43,6 +43,6 @@ public record Conversation(
       return lookup == null ? null : lookup.trace();
     }
     Trace data = transfer == null ? null : transfer.data();
-    return opening.outcome() == Outcome.ANSWERED && data != null ? data : opening;
+    return data != null && data.outcome() != Outcome.ANSWERED ? data : opening;
   }
 }

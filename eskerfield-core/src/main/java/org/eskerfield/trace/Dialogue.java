@@ -35,6 +35,7 @@ final class Dialogue {
   private final Site site;
   private final Map<String, DeviceProgram> programs;
   private final Attempt attempt;
+  private final boolean toTheEnd;
   private final Exchange.Factory exchanges;
   private final List<Segment> story = new ArrayList<>();
   private final List<List<Leg>> ways = new ArrayList<>();
@@ -43,10 +44,15 @@ final class Dialogue {
   private @Nullable FileTransfer transfer;
 
   Dialogue(
-      Site site, Map<String, DeviceProgram> programs, Attempt attempt, Exchange.Factory exchanges) {
+      Site site,
+      Map<String, DeviceProgram> programs,
+      Attempt attempt,
+      boolean toTheEnd,
+      Exchange.Factory exchanges) {
     this.site = site;
     this.programs = programs;
     this.attempt = attempt;
+    this.toTheEnd = toTheEnd;
     this.exchanges = exchanges;
   }
 
@@ -82,7 +88,7 @@ final class Dialogue {
     Exchange exchange = exchanges.of(question);
     Trace first = exchange.run();
     opening = first;
-    add(first, probe);
+    add("", first, probe);
     if (first.outcome() != Outcome.ANSWERED) {
       return ended(first.outcome(), first.reason());
     }
@@ -90,7 +96,7 @@ final class Dialogue {
     if (lost == null && attempt.talk() == Talk.FILE_TRANSFER) {
       return transferred(exchange, first);
     }
-    lost = lost == null && probe.protocol() == Protocol.TCP ? exchange.finish(story) : lost;
+    lost = lost == null && probe.protocol() == Protocol.TCP ? finish(exchange) : lost;
     return lost == null
         ? ended(Outcome.ANSWERED, first.reason())
         : ended(Outcome.UNANSWERED, "the connection opens, but " + lost);
@@ -101,9 +107,9 @@ final class Dialogue {
     transfer = made;
     Trace data = made.data();
     if (data != null) {
-      add(data, data.question().probe());
+      add("data ", data, data.question().probe());
     }
-    String lost = exchange.finish(story);
+    String lost = finish(exchange);
     if (data == null) {
       return ended(
           Outcome.UNANSWERED,
@@ -128,14 +134,18 @@ final class Dialogue {
         : ended(Outcome.UNANSWERED, "both connections open, but " + lost);
   }
 
+  private @Nullable String finish(Exchange exchange) {
+    return toTheEnd ? exchange.finish(story) : null;
+  }
+
   /** Adds the first packet of something and its reply to the story. */
-  private void add(Trace trace, Probe probe) {
+  private void add(String of, Trace trace, Probe probe) {
     boolean answered = trace.outcome() == Outcome.ANSWERED;
     boolean arrived = trace.deliveredTo() != null;
     boolean isTcp = probe.protocol() == Protocol.TCP;
     story.add(
         new Segment(
-            probe.echo() ? "echo request" : isTcp ? "SYN" : "request",
+            of + (probe.echo() ? "echo request" : isTcp ? "SYN" : "request"),
             false,
             arrived,
             trace.request()));
@@ -145,9 +155,10 @@ final class Dialogue {
       String notice = isTcp && arrived ? "RST" : "notice";
       story.add(
           new Segment(
-              answered || (!refused && arrived)
-                  ? probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply"
-                  : notice,
+              of
+                  + (answered || (!refused && arrived)
+                      ? probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply"
+                      : notice),
               true,
               answered || refused,
               trace.reply()));

@@ -185,6 +185,7 @@ final class Exchange {
    * @param port the port that is announced
    */
   FileTransfer transfer(FileTransfer.Mode mode, int port, Exchange.Factory factory) {
+    isReply = false;
     packet = request(Packet.ACK);
     String said =
         mode.isPassive()
@@ -251,6 +252,7 @@ final class Exchange {
   }
 
   private void segment(int tcpFlags) {
+    isReply = false;
     packet = request(tcpFlags);
     walk(question.sender());
   }

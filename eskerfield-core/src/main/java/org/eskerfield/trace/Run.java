@@ -116,7 +116,16 @@ public final class Run {
    * is one, opens it, and goes on until it is closed or fails.
    */
   public Conversation converse(Attempt attempt) {
-    Dialogue dialogue = new Dialogue(site, programs(), attempt, this::exchange);
+    return converse(attempt, true);
+  }
+
+  /** As {@link #converse}, but a connection that opens is not closed. */
+  public Conversation leaveOpen(Attempt attempt) {
+    return converse(attempt, false);
+  }
+
+  private Conversation converse(Attempt attempt, boolean toTheEnd) {
+    Dialogue dialogue = new Dialogue(site, programs(), attempt, toTheEnd, this::exchange);
     Conversation conversation = dialogue.lead();
     dialogue.ways().forEach(this::note);
     tallies.values().forEach(tally -> tally.look(clock.now()));

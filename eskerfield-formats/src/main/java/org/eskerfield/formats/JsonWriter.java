@@ -15,6 +15,8 @@ import java.util.Comparator;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
 import org.eskerfield.check.Finding;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.Match;
@@ -25,17 +27,23 @@ import org.eskerfield.model.Named;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
+import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Figures;
+import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Lookup;
 import org.eskerfield.trace.NearMiss;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.verify.Verdict;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -70,9 +78,29 @@ public final class JsonWriter {
     return text.append('\n').toString();
   }
 
-  /** A trace, as {@link Schemas#TRACE} says, with a line break at the end. */
-  public static String trace(Trace trace) {
-    return written(writer -> writer.write(trace));
+  /**
+   * A conversation and what stands in its way, as {@link Schemas#TRACE} says, with a line break at
+   * the end.
+   */
+  public static String conversation(Diagnosis diagnosis) {
+    return written(writer -> writer.write(diagnosis));
+  }
+
+  /** Several of them, as an array. */
+  public static String conversations(List<Diagnosis> diagnoses) {
+    return written(
+        writer -> {
+          writer.json.writeStartArray();
+          for (Diagnosis diagnosis : diagnoses) {
+            writer.write(diagnosis);
+          }
+          writer.json.writeEndArray();
+        });
+  }
+
+  /** Which expectations hold, as {@link Schemas#VERIFY} says, with a line break at the end. */
+  public static String verdicts(String site, List<Verdict> verdicts) {
+    return written(writer -> writer.write(site, verdicts));
   }
 
   /** The findings of a check, as {@link Schemas#CHECK} says, with a line break at the end. */
@@ -214,23 +242,117 @@ public final class JsonWriter {
     }
   }
 
-  private void write(Trace trace) throws IOException {
+  private void write(Diagnosis diagnosis) throws IOException {
+    Conversation conversation = diagnosis.conversation();
+    Attempt attempt = conversation.attempt();
+    Trace trace = conversation.deciding();
+    Trace opening = conversation.opening();
     json.writeStartObject();
-    json.writeStringField("outcome", trace.outcome().toString());
-    json.writeStringField("reason", trace.reason());
-    ruleField("decidedBy", trace.decidedBy());
-    endpointField("deliveredTo", trace.deliveredTo());
-    endpointField("seenAs", trace.seenAs());
-    Question question = trace.question();
+    json.writeStringField("outcome", conversation.outcome().toString());
+    json.writeStringField("reason", conversation.reason());
+    ruleField("decidedBy", trace == null ? null : trace.decidedBy());
+    endpointField("deliveredTo", opening == null ? null : opening.deliveredTo());
+    endpointField("seenAs", opening == null ? null : opening.seenAs());
     json.writeObjectFieldStart("question");
-    json.writeStringField("from", question.sender().name());
-    json.writeStringField("source", question.source().toString());
-    json.writeStringField("to", question.to().toString());
-    json.writeStringField("service", question.probe().toString());
-    json.writeStringField("at", DateTimeFormatter.ISO_OFFSET_DATE_TIME.format(question.at()));
+    json.writeStringField("from", attempt.sender().name());
+    json.writeStringField(
+        "source", opening == null ? null : opening.question().source().toString());
+    json.writeStringField("to", opening == null ? null : opening.question().to().toString());
+    json.writeStringField("service", attempt.probe().toString());
+    json.writeStringField("at", DateTimeFormatter.ISO_OFFSET_DATE_TIME.format(attempt.at()));
     json.writeEndObject();
-    wayField("request", trace.request());
-    wayField("reply", trace.reply());
+    lookupField(conversation.lookup());
+    wayField("request", trace == null ? List.of() : trace.request());
+    wayField("reply", trace == null ? List.of() : trace.reply());
+    json.writeArrayFieldStart("packets");
+    for (Segment segment : conversation.segments()) {
+      json.writeStartObject();
+      json.writeStringField("what", segment.what());
+      json.writeBooleanField("back", segment.isReply());
+      json.writeBooleanField("delivered", segment.delivered());
+      wayField("way", segment.legs());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    FileTransfer transfer = conversation.transfer();
+    if (transfer == null) {
+      json.writeNullField("transfer");
+    } else {
+      json.writeObjectFieldStart("transfer");
+      json.writeStringField("mode", transfer.mode().toString());
+      json.writeStringField("said", transfer.said());
+      json.writeStringField("heard", transfer.heard());
+      json.writeEndObject();
+    }
+    textsField("notMet", conversation.notThere());
+    textsField("hints", conversation.hints());
+    obstaclesField(diagnosis);
+    json.writeEndObject();
+  }
+
+  private void lookupField(@Nullable Lookup lookup) throws IOException {
+    if (lookup == null) {
+      json.writeNullField("lookup");
+      return;
+    }
+    json.writeObjectFieldStart("lookup");
+    json.writeStringField("name", lookup.name());
+    json.writeStringField("answeredBy", lookup.answeredBy());
+    textsField("addresses", lookup.addresses().stream().map(Address::toString).toList());
+    json.writeStringField("reason", lookup.reason());
+    json.writeEndObject();
+  }
+
+  private void textsField(String name, List<String> texts) throws IOException {
+    json.writeArrayFieldStart(name);
+    for (String text : texts) {
+      json.writeString(text);
+    }
+    json.writeEndArray();
+  }
+
+  private void obstaclesField(Diagnosis diagnosis) throws IOException {
+    json.writeArrayFieldStart("causes");
+    for (Obstacle obstacle : diagnosis.obstacles()) {
+      json.writeStartObject();
+      json.writeStringField("code", obstacle.cause().toString());
+      json.writeStringField("title", obstacle.cause().title());
+      json.writeStringField("sentence", obstacle.sentence());
+      json.writeStringField("detail", obstacle.detail());
+      ruleField("by", obstacle.place());
+      json.writeEndObject();
+    }
+    json.writeEndArray();
+    json.writeBooleanField("complete", diagnosis.complete());
+  }
+
+  private void write(String site, List<Verdict> verdicts) throws IOException {
+    json.writeStartObject();
+    json.writeStringField("site", site);
+    json.writeNumberField("hold", verdicts.stream().filter(Verdict::holds).count());
+    json.writeNumberField("of", verdicts.size());
+    json.writeArrayFieldStart("expectations");
+    for (Verdict verdict : verdicts) {
+      json.writeStartObject();
+      json.writeStringField("text", verdict.expectation().text());
+      placeField(verdict.expectation().place());
+      json.writeBooleanField("holds", verdict.holds());
+      json.writeArrayFieldStart("results");
+      for (Verdict.Result result : verdict.results()) {
+        json.writeStartObject();
+        json.writeStringField("from", result.conversation().attempt().sender().name());
+        json.writeStringField("outcome", result.conversation().outcome().toString());
+        json.writeStringField("reason", result.conversation().reason());
+        textsField("differences", result.differences());
+        if (result.diagnosis() != null) {
+          obstaclesField(result.diagnosis());
+        }
+        json.writeEndObject();
+      }
+      json.writeEndArray();
+      json.writeEndObject();
+    }
+    json.writeEndArray();
     json.writeEndObject();
   }
 

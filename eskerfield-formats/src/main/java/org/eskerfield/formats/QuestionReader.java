@@ -24,6 +24,7 @@ import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -194,6 +195,46 @@ public final class QuestionReader {
         "to",
         "'" + sender.name() + "' and '" + attempt.to() + "' have no family of addresses in common",
         "give them addresses of one family");
+  }
+
+  /**
+   * Who is meant by a text: a host, device or address itself; for a group, network or zone each
+   * host in it, or, where no host is, its lowest address.
+   *
+   * @throws UnusableQuestionException if nobody is called so
+   */
+  public static List<String> senders(Site site, String text) throws UnusableQuestionException {
+    AddressSet all;
+    if (site.hosts().containsKey(text) || site.devices().containsKey(text)) {
+      return List.of(text);
+    } else if (site.groups().get(text) != null) {
+      all = site.addresses(Objects.requireNonNull(site.groups().get(text)).members());
+    } else if (site.networks().get(text) != null) {
+      all = AddressSet.ofPrefixes(Objects.requireNonNull(site.networks().get(text)).prefixes());
+    } else if (site.zones().contains(text)) {
+      all = site.zoneAddresses(text);
+    } else {
+      return List.of(text);
+    }
+    List<String> members = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (host.addresses().stream().anyMatch(all::contains)) {
+        members.add(host.name());
+      }
+    }
+    Address lowest = all.lowest(Family.IPV4);
+    if (members.isEmpty() && lowest == null) {
+      throw new UnusableQuestionException(
+          "from", "'" + text + "' has no member that could send", "name a host or an address");
+    }
+    if (members.isEmpty() && lowest != null) {
+      Network network = site.networkOf(lowest);
+      Prefix prefix = network == null ? null : network.prefixOf(lowest);
+      Address next = lowest.next();
+      boolean taken = prefix != null && prefix.isNetworkOrBroadcast(lowest);
+      members.add((taken && next != null ? next : lowest).toString());
+    }
+    return members;
   }
 
   // From.

@@ -15,7 +15,9 @@ public enum Schemas {
   /** What a check answers. */
   CHECK,
   /** What a replay answers. */
-  REPLAY;
+  REPLAY,
+  /** What a verification answers. */
+  VERIFY;
 
   /** The schema as JSON text. */
   public String text() {

@@ -33,6 +33,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -65,17 +66,26 @@ public final class SiteReader {
   }
 
   /**
-   * Reads a site file.
+   * Reads the site of a site file.
    *
    * @throws UnreadableSiteException if the file is not there, is no text or has any problem
    */
   public static Site read(Path file) throws UnreadableSiteException {
+    return readFile(file).site();
+  }
+
+  /**
+   * Reads a site file with its expectations.
+   *
+   * @throws UnreadableSiteException if the file is not there, is no text or has any problem
+   */
+  public static SiteFile readFile(Path file) throws UnreadableSiteException {
     String name = String.valueOf(file.getFileName());
     if (Files.isDirectory(file)) {
       throw unreadable(name, file + " is a folder", "name the site file in it");
     }
     try (InputStream in = Files.newInputStream(file)) {
-      return read(name, in);
+      return read(name, in, file.getParent());
     } catch (java.nio.file.NoSuchFileException e) {
       throw unreadable(name, "there is no file " + file, "check the path");
     } catch (java.nio.file.AccessDeniedException e) {
@@ -88,19 +98,36 @@ public final class SiteReader {
   /** Reads a site from a text; {@code file} is the name that messages call it by. */
   public static Site read(String file, String text) throws UnreadableSiteException {
     try {
-      return read(file, new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
+      byte[] bytes = text.getBytes(StandardCharsets.UTF_8);
+      return read(file, new ByteArrayInputStream(bytes)).site();
     } catch (IOException e) {
       throw unreadable(file, "the text cannot be read: " + e.getMessage(), "");
     }
   }
 
   /**
-   * Reads a site from a stream, which stays open.
+   * Reads a site file from a stream, which stays open.
    *
    * @param file the name that messages call it by
    * @throws IOException if the stream fails
    */
-  public static Site read(String file, InputStream in) throws UnreadableSiteException, IOException {
+  public static SiteFile read(String file, InputStream in)
+      throws UnreadableSiteException, IOException {
+    return read(file, in, null);
+  }
+
+  /** Reads the site of a file, whatever its expectations say. */
+  static Site readWithoutExpectations(Path file) throws UnreadableSiteException, IOException {
+    try (InputStream in = Files.newInputStream(file)) {
+      SourceText source = SourceText.read(String.valueOf(file.getFileName()), in);
+      return new SiteReader(source).site(null, /* withExpectations= */ false).site();
+    } catch (SourceText.UnusableTextException e) {
+      throw new IOException(e.getMessage(), e);
+    }
+  }
+
+  private static SiteFile read(String file, InputStream in, @Nullable Path folder)
+      throws UnreadableSiteException, IOException {
     SourceText source;
     try {
       source = SourceText.read(file, in);
@@ -108,7 +135,7 @@ public final class SiteReader {
       throw new UnreadableSiteException(
           file, List.of(new Problem(e.place(), Objects.toString(e.getMessage()), e.remedy(), "")));
     }
-    return new SiteReader(source).site();
+    return new SiteReader(source).site(folder, /* withExpectations= */ true);
   }
 
   private static UnreadableSiteException unreadable(String file, String message, String remedy) {
@@ -116,7 +143,8 @@ public final class SiteReader {
         file, List.of(new Problem(new Place(file, 1, 1), message, remedy, "")));
   }
 
-  private Site site() throws UnreadableSiteException {
+  private SiteFile site(@Nullable Path folder, boolean withExpectations)
+      throws UnreadableSiteException {
     YamlParser.Parsed parsed = YamlParser.parse(source);
     Place start = new Place(source.file(), 1, 1);
     if (parsed.root() == null && parsed.slips().isEmpty()) {
@@ -135,10 +163,15 @@ public final class SiteReader {
     Node root = Objects.requireNonNull(parsed.root());
     Fields fields = Fields.check(root, SiteShapes.SITE, start, problems);
     Site site = read(fields);
+    // Expectations ask the site, and an incomplete one would make their names look wrong.
+    List<Expectation> expectations =
+        problems.isEmpty() && withExpectations
+            ? new ExpectationReader(site, problems, folder).read(fields)
+            : List.of();
     if (!problems.isEmpty()) {
       throw new UnreadableSiteException(source.file(), problems.sorted());
     }
-    return site;
+    return new SiteFile(site, expectations);
   }
 
   private Site read(Fields fields) {

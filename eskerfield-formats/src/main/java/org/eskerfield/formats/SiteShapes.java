@@ -522,6 +522,88 @@ final class SiteShapes {
               "{ inbound: { guards: { arriving: uplink }, otherwise: drop } }"),
           NOTE);
 
+  private static final Shape.Key FROM_KEY =
+      must(
+          "from",
+          new Texts("a host, a device or an address; or a group, network or zone: each host in it"),
+          "who tries",
+          "contractor");
+
+  private static final Shape.Key TO_KEY =
+      must(
+          "to",
+          new Text(null, "a host, a device, an address or a name, with :port or without"),
+          "where to",
+          "198.51.100.140:1502");
+
+  private static final Shape.Key SERVICE_KEY =
+      must("service", new Text(null, "a service such as 443/tcp, https or ping"), "what", "tcp");
+
+  private static final Shape.Key MODE_KEY =
+      may(
+          "mode",
+          new Word(List.of("active", "passive", "extended-active", "extended-passive")),
+          "who opens the data connection of a file transfer",
+          "active");
+
+  private static final Shape.Key SOURCE_PORT_KEY =
+      may(
+          "source-port",
+          new Whole(0, 65535),
+          "the port of the sender, or the identifier of its ping",
+          "5060");
+
+  static final Shape EARLIER =
+      shape(
+          "earlier traffic",
+          FROM_KEY,
+          TO_KEY,
+          SERVICE_KEY,
+          MODE_KEY,
+          SOURCE_PORT_KEY,
+          may("wait", IDLE, "how much time passes after it", "10m"));
+
+  static final Shape EXPECTATION =
+      shape(
+          "an expectation",
+          FROM_KEY,
+          TO_KEY,
+          SERVICE_KEY,
+          must(
+              "outcome",
+              new Text(
+                  Pattern.compile(
+                      "^(answered|refused|dropped|exhausted|unroutable|unanswered)( by \\S+)?$"),
+                  "answered, refused, dropped, exhausted, unroutable or unanswered; by whom may"
+                      + " follow"),
+              "how it must end",
+              "answered by ramp"),
+          may("seen-as", ADDRESS, "as whom the receiver must see the sender", "198.51.100.140"),
+          may("rule", TITLE_TEXT, "which rule or list must have a part in it", "ramp controller"),
+          may("at", new Text(null, "a time such as sunday 10:00"), "when", "sunday 10:00"),
+          MODE_KEY,
+          SOURCE_PORT_KEY,
+          may(
+              "after",
+              new Children(List.of(EARLIER), true),
+              "what happens before, in the same run",
+              "{ from: kiosk, to: hydrographic, service: secure-mqtt }"),
+          may(
+              "before-change",
+              new Text(null, "the path of a site file"),
+              "the site as it was while that happened",
+              "old.site.yaml"),
+          NOTE);
+
+  private static final Shape.Key EXPECT_KEY =
+      may(
+          "expect",
+          new Children(List.of(EXPECTATION), false),
+          "what must happen to sample traffic",
+          "[{ from: stranger, to: 198.51.100.140, service: ping, outcome: dropped }]");
+
+  static final Shape EXPECTATIONS = shape("a file of expectations", EXPECT_KEY, NOTE);
+
   static final Shape SITE =
       shape(
           "a site file",
@@ -563,6 +645,7 @@ final class SiteShapes {
               new Named(NAME, new Child(DEVICE)),
               "the routers and firewalls with their rules",
               "{ skerry: { … } }"),
+          EXPECT_KEY,
           NOTE);
 
   private SiteShapes() {}

@@ -48,7 +48,9 @@ class ReferenceTest {
           SiteShapes.SHARED,
           SiteShapes.ACCESS_LIST,
           SiteShapes.GUARD,
-          SiteShapes.ACCESS_RULE
+          SiteShapes.ACCESS_RULE,
+          SiteShapes.EXPECTATION,
+          SiteShapes.EARLIER
         }) {
       shapes.put(shape.name(), shape);
     }

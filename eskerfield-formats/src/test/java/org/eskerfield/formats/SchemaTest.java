@@ -19,13 +19,13 @@ import java.util.List;
 import java.util.Random;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
+import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.check.Checker;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
-import org.eskerfield.trace.Tracer;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -173,9 +173,9 @@ class SchemaTest {
   void everyTraceFitsItsSchema(String from, String to, String service, String at) throws Exception {
     Site site = Sites.skerry();
     String json =
-        JsonWriter.trace(
-            Tracer.of(site)
-                .trace(QuestionReader.on(site).from(from).to(to).service(service).at(at).read()));
+        JsonWriter.conversation(
+            Diagnosis.of(
+                site, QuestionReader.on(site).from(from).to(to).service(service).at(at).attempt()));
     assertThat(schema(Schemas.TRACE).validate(JSON.readTree(json))).as(json).isEmpty();
   }
 

@@ -1,0 +1,144 @@
+package org.eskerfield.cli;
+
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.InvalidPathException;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.formats.ExpectationReader;
+import org.eskerfield.formats.JUnitXml;
+import org.eskerfield.formats.JsonWriter;
+import org.eskerfield.formats.SiteFile;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Expectation;
+import org.eskerfield.verify.Verdict;
+import org.eskerfield.verify.Verifier;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.PositionalParamSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield verify}. */
+final class VerifyVerb extends Verb {
+  VerifyVerb() {
+    super("verify", "Tells which expectations hold, and why the others do not.");
+  }
+
+  @Override
+  void describe(CommandSpec spec) {
+    spec.addPositional(siteFile());
+    spec.addPositional(
+        PositionalParamSpec.builder()
+            .paramLabel("EXPECTATIONS")
+            .type(List.class)
+            .auxiliaryTypes(String.class)
+            .arity("0..*")
+            .index("1..*")
+            .description("Files with more expectations than the site file has itself.")
+            .build());
+    spec.addOption(flag("--all", "Show the expectations that hold, too."));
+    spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema verify'."));
+    spec.addOption(option("--junit", "FILE", "Write the result as JUnit XML as well."));
+    spec.usageMessage().footer("", "Example: eskerfield verify demo/marrowby.site.yaml");
+  }
+
+  @Override
+  int run(ParseResult call, Terminal terminal) throws Exception {
+    SiteFile file = readFile(call, siteName(call));
+    List<Expectation> expectations = new ArrayList<>(file.expectations());
+    List<String> more = call.matchedPositionalValue(1, List.of());
+    for (String each : more) {
+      expectations.addAll(ExpectationReader.read(path(call, each), file.site()));
+    }
+    if (expectations.isEmpty()) {
+      terminal
+          .err()
+          .println("eskerfield: there is nothing to verify: no 'expect' in the site file");
+      terminal.err().println("  write expect: and a list, or name a file of expectations");
+      return UNUSABLE;
+    }
+    List<Verdict> verdicts = new Verifier(Tracer.of(file.site())).verify(expectations);
+    String junit = call.matchedOptionValue("--junit", null);
+    if (junit != null) {
+      write(call, junit, JUnitXml.of(siteName(call), verdicts));
+    }
+    long held = verdicts.stream().filter(Verdict::holds).count();
+    terminal
+        .out()
+        .print(
+            call.hasMatchedOption("--json")
+                ? JsonWriter.verdicts(siteName(call), verdicts)
+                : text(verdicts, held, call.hasMatchedOption("--all"), terminal.style()));
+    return held == verdicts.size() ? FINE : NO;
+  }
+
+  private static Path path(ParseResult call, String file) {
+    try {
+      return Path.of(file);
+    } catch (InvalidPathException e) {
+      throw new CommandLine.ParameterException(
+          call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);
+    }
+  }
+
+  private static void write(ParseResult call, String file, String text) {
+    try {
+      Files.write(path(call, file), text.getBytes(StandardCharsets.UTF_8));
+    } catch (IOException | UncheckedIOException e) {
+      throw new CommandLine.ParameterException(
+          call.commandSpec().commandLine(), "--junit: '" + file + "' cannot be written", e);
+    }
+  }
+
+  private static String text(List<Verdict> verdicts, long held, boolean all, Style style) {
+    StringBuilder out = new StringBuilder();
+    for (Verdict verdict : verdicts) {
+      Expectation expectation = verdict.expectation();
+      if (verdict.holds() && !all) {
+        continue;
+      }
+      String word = verdict.holds() ? "holds" : "fails";
+      out.append(verdict.holds() ? style.good(word) : style.bad(word)).append("  ");
+      out.append(style.placed(expectation.text(), ConversationText.place(expectation), 7, 7));
+      out.append('\n');
+      for (Verdict.Result result : verdict.results()) {
+        if (!result.holds()) {
+          append(out, expectation, result, style);
+        }
+      }
+      if (!verdict.holds()) {
+        out.append('\n');
+      }
+    }
+    boolean everything = held == verdicts.size();
+    String score = held + " of " + verdicts.size() + " hold";
+    return out.append(everything ? style.good(score) : style.bad(score)).append('\n').toString();
+  }
+
+  private static void append(
+      StringBuilder out, Expectation expectation, Verdict.Result result, Style style) {
+    Conversation conversation = result.conversation();
+    String who =
+        expectation.attempts().size() > 1 ? conversation.attempt().sender().name() + ": " : "";
+    line(out, who + String.join("; ", result.differences()), null, style);
+    line(
+        out,
+        conversation.reason(),
+        conversation.deciding() == null
+            ? null
+            : ConversationText.place(conversation.deciding().decidedBy()),
+        style);
+    if (result.diagnosis() != null && !result.diagnosis().obstacles().isEmpty()) {
+      out.append(CauseText.of(result.diagnosis(), " ".repeat(7), style));
+    }
+  }
+
+  private static void line(StringBuilder out, String text, @Nullable String place, Style style) {
+    out.append(" ".repeat(7)).append(style.placed(text, place, 7, 7)).append('\n');
+  }
+}

@@ -1,0 +1,53 @@
+package org.eskerfield.verify;
+
+import java.time.Duration;
+import java.util.List;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.trace.Attempt;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What must happen to sample conversations.
+ *
+ * @param text the expectation in one line
+ * @param attempts the conversations, one for each sender that it names; at least one
+ * @param outcome how each must end
+ * @param by who must answer or receive, by name or address; null for anybody
+ * @param seenAs the address as which the receiver must see the sender; null for any
+ * @param rule the name of a rule or list that must have had a part in it; null for any
+ * @param after what happens before, in the same run; often empty
+ * @param before the site under which that happens, before it becomes the one that is verified; null
+ *     if that is the same
+ * @param note the engineer's remark, or null
+ * @param place where it stands
+ */
+public record Expectation(
+    String text,
+    List<Attempt> attempts,
+    Outcome outcome,
+    @Nullable String by,
+    @Nullable Address seenAs,
+    @Nullable String rule,
+    List<Earlier> after,
+    @Nullable Site before,
+    @Nullable String note,
+    Place place)
+    implements Placed {
+  /**
+   * Earlier traffic; what it opens stays open.
+   *
+   * @param attempt the conversation
+   * @param pause the time that passes after it, 0 or more
+   */
+  public record Earlier(Attempt attempt, Duration pause) {}
+
+  /** Copies the lists. */
+  public Expectation {
+    attempts = List.copyOf(attempts);
+    after = List.copyOf(after);
+  }
+}

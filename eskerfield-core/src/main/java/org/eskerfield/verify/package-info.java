@@ -1,0 +1,5 @@
+/** Expectations of a site, and whether they hold. */
+@NullMarked
+package org.eskerfield.verify;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,79 @@
+package org.eskerfield.formats;
+
+import java.io.StringWriter;
+import java.util.List;
+import javax.xml.stream.XMLOutputFactory;
+import javax.xml.stream.XMLStreamException;
+import javax.xml.stream.XMLStreamWriter;
+import org.eskerfield.cause.Obstacle;
+import org.eskerfield.verify.Verdict;
+
+/** Writes verdicts as JUnit XML, which build servers show as tests. */
+public final class JUnitXml {
+  private JUnitXml() {}
+
+  /**
+   * The document, with a line break at the end.
+   *
+   * @param site the name of the test suite
+   */
+  public static String of(String site, List<Verdict> verdicts) {
+    StringWriter text = new StringWriter();
+    try {
+      XMLStreamWriter xml = XMLOutputFactory.newInstance().createXMLStreamWriter(text);
+      xml.writeStartDocument("UTF-8", "1.0");
+      xml.writeCharacters("\n");
+      xml.writeStartElement("testsuite");
+      xml.writeAttribute("name", clean(site));
+      xml.writeAttribute("tests", Integer.toString(verdicts.size()));
+      long failures = verdicts.stream().filter(verdict -> !verdict.holds()).count();
+      xml.writeAttribute("failures", Long.toString(failures));
+      xml.writeAttribute("errors", "0");
+      for (Verdict verdict : verdicts) {
+        write(xml, site, verdict);
+      }
+      xml.writeCharacters("\n");
+      xml.writeEndElement();
+      xml.writeEndDocument();
+    } catch (XMLStreamException e) {
+      throw new IllegalStateException("writing to memory does not fail", e);
+    }
+    return text.append('\n').toString();
+  }
+
+  private static void write(XMLStreamWriter xml, String site, Verdict verdict)
+      throws XMLStreamException {
+    xml.writeCharacters("\n  ");
+    xml.writeStartElement("testcase");
+    xml.writeAttribute("classname", clean(site));
+    xml.writeAttribute(
+        "name", clean(verdict.expectation().text() + " (" + verdict.expectation().place() + ")"));
+    for (Verdict.Result result : verdict.results()) {
+      if (result.holds()) {
+        continue;
+      }
+      xml.writeCharacters("\n    ");
+      xml.writeStartElement("failure");
+      xml.writeAttribute("message", clean(String.join("; ", result.differences())));
+      StringBuilder body = new StringBuilder(result.conversation().attempt().sender().name());
+      body.append(": ").append(result.conversation().reason());
+      if (result.diagnosis() != null) {
+        for (Obstacle obstacle : result.diagnosis().obstacles()) {
+          body.append("\n").append(obstacle.cause()).append(": ").append(obstacle.cause().title());
+          body.append(obstacle.detail().isEmpty() ? "" : "; " + obstacle.detail());
+        }
+      }
+      xml.writeCharacters(clean(body.toString()));
+      xml.writeEndElement();
+    }
+    if (!verdict.holds()) {
+      xml.writeCharacters("\n  ");
+    }
+    xml.writeEndElement();
+  }
+
+  /** Without the characters that XML 1.0 cannot hold. */
+  private static String clean(String text) {
+    return text.replaceAll("[^\\t\\n\\r\\x20-\\uD7FF\\uE000-\\uFFFD\\x{10000}-\\x{10FFFF}]", "?");
+  }
+}

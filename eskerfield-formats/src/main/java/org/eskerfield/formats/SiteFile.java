@@ -1,0 +1,18 @@
+package org.eskerfield.formats;
+
+import java.util.List;
+import org.eskerfield.model.Site;
+import org.eskerfield.verify.Expectation;
+
+/**
+ * All that a site file says.
+ *
+ * @param site the site
+ * @param expectations what must happen on it, in the order of the file; empty if it says nothing
+ */
+public record SiteFile(Site site, List<Expectation> expectations) {
+  /** Copies the list. */
+  public SiteFile {
+    expectations = List.copyOf(expectations);
+  }
+}

@@ -18,6 +18,7 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.DynamicRule;
@@ -26,6 +27,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
@@ -114,7 +116,33 @@ final class Classifier {
       return verdict;
     }
     verdict = judgeDown();
+    verdict = verdict == null && !onTheWayBack ? judgeGateway() : verdict;
     return verdict != null ? verdict : onTheWayBack ? judgeReply(deciding, end) : judgeRequest(end);
+  }
+
+  /** Did the sender hand it to a router that is not on the way, though another one is? */
+  private @Nullable Verdict judgeGateway() {
+    Host sender = site.hosts().get(way.get(0).where());
+    Header header = way.get(0).decisions().get(0).before();
+    Leg end = way.get(way.size() - 1);
+    boolean lost =
+        last(way).ruling() == Ruling.NO_ROUTE || last(way).ruling() == Ruling.HOPS_USED_UP;
+    if (sender == null || sender.gateways().isEmpty() || !lost || way.size() < 2) {
+      return null;
+    }
+    Host changed = Mends.leading(site, sender, header.destination());
+    return changed == null || changed.gateways().equals(sender.gateways())
+        ? null
+        : verdict(
+            Cause.GATEWAY_OR_PREFIX_WRONG,
+            sender.name()
+                + " hands it to "
+                + way.get(1).where()
+                + ", but the way leads over "
+                + changed.gateways().get(0)
+                + (end.equals(way.get(1)) ? "" : ", not to " + end.where()),
+            sender,
+            site.with(changed));
   }
 
   /** Did it miss its way because an interface is down? */
@@ -312,13 +340,31 @@ final class Classifier {
           boolean untouched = decision.ruling() == Ruling.UNTOUCHED;
           return verdict(
               untouched ? Cause.UNTOUCHED_FIRST : Cause.ORDER,
-              Labels.of(by) + " stands before the rule that should take it",
+              Labels.of(by) + " stands before " + taker(then, device, decision.ruling().step()),
               by,
               changed);
         }
       }
     }
     return null;
+  }
+
+  /** The rule of a device that takes the opening at a step, in words. */
+  private static String taker(Conversation then, Device device, Step step) {
+    Trace trace = then.opening();
+    if (trace != null) {
+      for (Leg leg : trace.request()) {
+        for (Decision decision : leg.decisions()) {
+          if (leg.where().equals(device.name())
+              && (decision.ruling().step() == step || decision.ruling().step() == Step.SOURCE)
+              && decision.by() instanceof Named rule
+              && rule.place().line() > 0) {
+            return Labels.of(rule) + " (line " + rule.place().line() + "), which should take it";
+          }
+        }
+      }
+    }
+    return "what should take it";
   }
 
   private static boolean endsAt(Conversation conversation, Device device, Step step) {
@@ -488,6 +534,17 @@ final class Classifier {
       }
       Verdict wrong = judgeOtherAddress(header);
       return wrong != null ? wrong : verdict(Cause.TRANSLATION_MISSING, end, null);
+    }
+    if (translatedBy() == null) {
+      return verdict(Cause.WRONG_ADDRESS, end, null);
+    }
+    Host moved = listener(header);
+    if (moved != null && !moved.addresses().contains(header.destination())) {
+      return verdict(
+          Cause.HOST_MOVED,
+          moved.name() + " listens on that port, and is at " + moved.addresses().get(0),
+          translatedBy(),
+          site.with(Mends.alsoAt(moved, header.destination())));
     }
     Network network = site.networkOf(header.destination());
     Host phantom =
@@ -738,7 +795,8 @@ final class Classifier {
       boolean rest = fields.size() == 1;
       return verdict(
           inside ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE,
-          end,
+          "",
+          rule,
           rest ? site.with(Mends.with(device, rule, changed)) : null);
     }
     if (fields.contains(Match.Field.SERVICE)) {
@@ -751,12 +809,18 @@ final class Classifier {
       }
       Host meant = isOtherProtocol(rule, header) ? null : listener(header);
       return meant == null
-          ? verdict(Cause.WRONG_SERVICE, "", rule, null)
+          ? verdict(
+              Cause.WRONG_SERVICE,
+              "",
+              rule,
+              rule instanceof DestinationRule served
+                  ? site.with(Mends.with(device, rule, Rules.serving(served, header)))
+                  : null)
           : verdict(
               Cause.TRANSLATION_MISSING,
               meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
               device,
-              null);
+              site.with(Mends.with(device, null, Rules.leadingTo(leg, header, meant))));
     }
     return verdict(
         Cause.SENDER_NOT_ADMITTED,

@@ -173,6 +173,27 @@ final class Mends {
         host.place());
   }
 
+  /** A host with one more address. */
+  static Host alsoAt(Host host, Address address) {
+    List<Address> addresses = new ArrayList<>(host.addresses());
+    addresses.add(address);
+    return new Host(
+        host.name(),
+        host.networks(),
+        addresses,
+        host.assigned(),
+        host.ownPrefixes(),
+        host.gateways(),
+        host.resolver(),
+        host.listens(),
+        host.answersPing(),
+        host.filter(),
+        host.blocked(),
+        host.off(),
+        host.note(),
+        host.place());
+  }
+
   /** A host with the gateway that leads to an address, and its network's own prefix. */
   static @Nullable Host leading(Site site, Host host, Address to) {
     Address gateway = null;

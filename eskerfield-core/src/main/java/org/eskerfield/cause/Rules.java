@@ -7,6 +7,7 @@ import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
@@ -18,6 +19,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Leg;
 import org.jspecify.annotations.Nullable;
 
 /** Translation rules with one thing changed. */
@@ -88,6 +90,53 @@ final class Rules {
         fixed.disabled(),
         fixed.note(),
         fixed.place());
+  }
+
+  /** The rule for the service of a packet as well, led to where the rule leads its own. */
+  static DestinationRule serving(DestinationRule rule, Header header) {
+    PortSet inside = rule.internalPorts();
+    PortSet own =
+        rule.services().isEmpty()
+            ? PortSet.of(header.destinationPort())
+            : rule.services().get(0).service().parts().get(0).ports();
+    return new DestinationRule(
+        rule.name(),
+        rule.facing(),
+        rule.leaving(),
+        rule.sources(),
+        rule.from(),
+        rule.external(),
+        List.of(Mends.service(header)),
+        rule.internal(),
+        rule.internalBlock(),
+        PortSet.of((inside == null ? own : inside).first()),
+        rule.hairpin(),
+        rule.admit(),
+        rule.disabled(),
+        rule.note(),
+        rule.place());
+  }
+
+  /** A rule that leads a packet, where it arrived, to a host, its port unchanged. */
+  static DestinationRule leadingTo(Leg leg, Header header, Host host) {
+    Interface arriving = leg.arriving();
+    Address inside = host.address(header.destination().family());
+    return new DestinationRule(
+        "as if mended",
+        new InterfaceTerm(Site.ANY, arriving == null ? List.of() : List.of(arriving), host.place()),
+        null,
+        null,
+        List.of(),
+        new External(Prefix.of(header.destination()), null, header.destination().toString()),
+        List.of(Mends.service(header)),
+        Mends.term(inside == null ? header.destination() : inside),
+        Prefix.of(inside == null ? header.destination() : inside),
+        null,
+        null,
+        null,
+        false,
+        null,
+        host.place());
   }
 
   /** A rule of an outer device that leads a packet on to where a rule of an inner one takes it. */

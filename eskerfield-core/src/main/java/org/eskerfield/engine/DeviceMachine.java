@@ -376,7 +376,7 @@ public final class DeviceMachine {
       say(Ruling.DESTINATION_TRANSLATED, translated.rule());
     }
     Address now = packet.destination();
-    if (program.claims(now) && !program.owns(now)) {
+    if (program.claims(now, arriving.network().realm()) && !program.owns(now)) {
       return end(Ruling.DESTINATION_UNMATCHED, null);
     }
     if (translated == null) {

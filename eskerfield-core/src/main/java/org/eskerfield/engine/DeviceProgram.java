@@ -146,9 +146,13 @@ public final class DeviceProgram {
     return false;
   }
 
-  /** Whether enabled translation rules of the device use the address as an external one. */
-  public boolean claims(Address address) {
-    return translations.claimed.contains(address);
+  /**
+   * Whether enabled translation rules of the device use the address as an external one.
+   *
+   * @param realm the realm of the address; null for the common one
+   */
+  public boolean claims(Address address, @Nullable String realm) {
+    return translations.claims(address, realm);
   }
 
   /** Whether packets to the address are not forwarded: multicast, or a connected network's own. */

@@ -3,7 +3,9 @@ package org.eskerfield.engine;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.BitSet;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -127,19 +129,18 @@ final class Translations {
   final List<Inbound> inbound = new ArrayList<>();
   final List<Outbound> outbound = new ArrayList<>();
 
-  /** Addresses that rules use: what comes for them is for this device. */
-  final AddressSet claimed;
+  /** Addresses that rules use, by realm: what comes for them is for this device. */
+  private final Map<String, AddressSet> claimed = new HashMap<>();
 
   private final Site site;
 
   Translations(Site site, Device device, AddressSet ownAddresses) {
     this.site = site;
-    AddressSet claims = AddressSet.NONE;
     AddressSet taken = ownAddresses; // what no pool may lend
     for (TranslationRule rule : device.translation()) {
       Prefix block = rule.disabled() ? null : externalBlock(rule);
       if (block != null) {
-        claims = claims.union(AddressSet.ofPrefixes(List.of(block)));
+        claim(((InwardRule) rule).facing(), AddressSet.ofPrefixes(List.of(block)));
         if (rule instanceof StaticRule) {
           taken = taken.union(AddressSet.ofPrefixes(List.of(block)));
         }
@@ -154,10 +155,34 @@ final class Translations {
     }
     for (TranslationRule rule : device.translation()) {
       if (!rule.disabled()) {
-        claims = claims.union(add(rule, taken.complement()));
+        AddressSet pool = add(rule, taken.complement());
+        InterfaceTerm side = outside(rule);
+        if (side != null) {
+          claim(side, pool);
+        }
       }
     }
-    this.claimed = claims;
+  }
+
+  private void claim(InterfaceTerm side, AddressSet addresses) {
+    String realm = side.interfaces().get(0).network().realm();
+    claimed.merge(realm == null ? "" : realm, addresses, AddressSet::union);
+  }
+
+  /** Whether rules use the address in a realm; null for the common one. */
+  boolean claims(Address address, @Nullable String realm) {
+    return claimed.getOrDefault(realm == null ? "" : realm, AddressSet.NONE).contains(address);
+  }
+
+  /** The side on which a rule uses the addresses of its pool; null if it has none. */
+  private static @Nullable InterfaceTerm outside(TranslationRule rule) {
+    if (rule instanceof SharedRule shared) {
+      return shared.leaving();
+    }
+    if (rule instanceof DynamicRule lent) {
+      return lent.leaving();
+    }
+    return rule instanceof DestinationRule both && both.sources() != null ? both.leaving() : null;
   }
 
   private static @Nullable Prefix externalBlock(TranslationRule rule) {

@@ -5,6 +5,7 @@ import java.util.List;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
+import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.jspecify.annotations.Nullable;
 
@@ -43,5 +44,14 @@ public record Attempt(
   /** What is spoken. */
   public Talk talk() {
     return Talk.of(probe);
+  }
+
+  /** The same attempt of the sender of that name as another description of the site has it. */
+  public Attempt on(Site site) {
+    Named found = site.hosts().get(sender.name());
+    found = found != null ? found : site.devices().get(sender.name());
+    return found == null || found.equals(sender)
+        ? this
+        : new Attempt(found, source, to, name, addresses, probe, sourcePort, mode, at);
   }
 }

@@ -652,7 +652,9 @@ final class Exchange {
     // A device answers on a network for the external addresses that its rules use there.
     for (DeviceMachine machine : machines.values()) {
       for (Interface own : machine.program().device().interfaces()) {
-        if (isSame(own.network(), network) && own.isUp() && machine.program().claims(to)) {
+        if (isSame(own.network(), network)
+            && own.isUp()
+            && machine.program().claims(to, network.realm())) {
           return arrive(machine.program().device(), own);
         }
       }
@@ -746,7 +748,7 @@ final class Exchange {
     }
     Network network = site.networkOf(to);
     for (DeviceMachine machine : machines.values()) {
-      if (network == null && machine.program().claims(to)) {
+      if (network == null && machine.program().claims(to, null)) {
         String device = machine.program().device().name();
         say(
             Ruling.NO_CARRIER_LINK,

@@ -125,7 +125,7 @@ public final class Run {
   }
 
   private Conversation converse(Attempt attempt, boolean toTheEnd) {
-    Dialogue dialogue = new Dialogue(site, programs(), attempt, toTheEnd, this::exchange);
+    Dialogue dialogue = new Dialogue(site, programs(), attempt.on(site), toTheEnd, this::exchange);
     Conversation conversation = dialogue.lead();
     dialogue.ways().forEach(this::note);
     tallies.values().forEach(tally -> tally.look(clock.now()));

@@ -75,7 +75,8 @@ public final class Verifier {
     }
     Trace trace = conversation.opening();
     Endpoint receiver = trace == null ? null : trace.deliveredTo();
-    if (expectation.by() != null && !isAt(receiver, expectation.by())) {
+    boolean missed = differences.isEmpty() || receiver != null; // else that says it already
+    if (missed && expectation.by() != null && !isAt(receiver, expectation.by())) {
       differences.add(
           "expected to reach "
               + expectation.by()
@@ -84,7 +85,7 @@ public final class Verifier {
     }
     Endpoint seen = trace == null ? null : trace.seenAs();
     Address seenAs = expectation.seenAs();
-    if (seenAs != null && (seen == null || !seen.address().equals(seenAs))) {
+    if (missed && seenAs != null && (seen == null || !seen.address().equals(seenAs))) {
       differences.add(
           "expected to be seen as "
               + seenAs
@@ -92,7 +93,7 @@ public final class Verifier {
               + (seen == null ? "nobody" : seen.address()));
     }
     String rule = expectation.rule();
-    if (rule != null && (trace == null || !hasPart(trace, rule))) {
+    if (missed && rule != null && (trace == null || !hasPart(trace, rule))) {
       differences.add("expected a part of rule '" + rule + "', but it has none");
     }
     return differences;

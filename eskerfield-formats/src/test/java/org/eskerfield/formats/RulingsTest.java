@@ -61,6 +61,8 @@ class RulingsTest {
 
   private static final String INBOUND = "contractor 198.51.100.140 1502/tcp";
   private static final String OUTBOUND = "kiosk hydrographic 8883/tcp";
+  private static final String KIOSK = "assigned: reserved, note: sells tickets";
+  private static final String RAMP = "assigned: reserved, listens: ramp-control";
   private static final String ADMIT = "becomes: ramp 502\n        admit: ";
   private static final String OPEN = "stance: { pier to internet: accept, otherwise: drop }";
   private static final String TO_DEVICE = "guards: { arriving: pier, to: device }";
@@ -105,6 +107,51 @@ class RulingsTest {
             "answered",
             Ruling.REPLY_ACCEPTED,
             "198.51.100.129 answers"),
+
+        // What hosts and their networks let pass.
+        row(
+            INBOUND,
+            "dropped",
+            Ruling.BLOCKED_AT_SENDER,
+            "the network that it is on lets no 1502/tcp out",
+            "at: 192.0.2.140,",
+            "at: 192.0.2.140, network-blocks: 1502/tcp,"),
+        row(
+            OUTBOUND,
+            "unroutable",
+            Ruling.SENDER_OFF,
+            "is switched off",
+            KIOSK,
+            KIOSK + ", off: true"),
+        row(INBOUND, "unroutable", Ruling.HOST_OFF, "is switched off", RAMP, RAMP + ", off: true"),
+        row(
+            INBOUND,
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "ramp 10.77.4.9:502 answers",
+            RAMP,
+            RAMP + ", filter: { rules: [{ accept: work, from: contractor }], otherwise: drop }"),
+        row(
+            INBOUND,
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "ramp 10.77.4.9:502 answers",
+            RAMP,
+            RAMP + ", filter: { otherwise: accept }"),
+        row(
+            INBOUND,
+            "dropped",
+            Ruling.HOST_FILTERED,
+            "accepts only packets from kiosk, and this is from contractor",
+            RAMP,
+            RAMP + ", filter: { rules: [{ accept: ours, from: kiosk }], otherwise: drop }"),
+        row(
+            INBOUND,
+            "refused",
+            Ruling.HOST_REJECTED,
+            "rejects it by access rule 'nobody' of its own filter",
+            RAMP,
+            RAMP + ", filter: { rules: [{ reject: nobody, from: any }], otherwise: accept }"),
 
         // Hosts.
         row(
@@ -617,7 +664,12 @@ class RulingsTest {
         .anyMatch(
             d ->
                 switch (d.ruling()) {
-                  case HOST_ANSWERS, HOST_REFUSES, HOST_SILENT, TAKEN_TO_ANSWER, DEVICE_ANSWERS ->
+                  case HOST_ANSWERS,
+                      HOST_REFUSES,
+                      HOST_REJECTED,
+                      HOST_SILENT,
+                      TAKEN_TO_ANSWER,
+                      DEVICE_ANSWERS ->
                       true;
                   default -> false;
                 });

@@ -3,71 +3,111 @@ package org.eskerfield.cli;
 import java.io.InputStream;
 import java.io.PrintWriter;
 import java.util.List;
-import org.eskerfield.formats.QuestionReader;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.SiteReader;
-import org.eskerfield.model.Site;
+import org.eskerfield.trace.FileTransfer;
+import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Verdict;
+import org.eskerfield.verify.Verifier;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield demo}. */
 final class DemoVerb extends Verb {
-  private static final String SITE = "skerry.site.yaml";
+  private static final String SITE = "marrowby.site.yaml";
+  private static final String INDENT = "   ";
+  private static final String BOOKING = "booking.marrowby.example";
 
   /**
    * A stop of the tour.
    *
    * @param title what happens
-   * @param from who sends
-   * @param to where to
-   * @param service what
-   * @param at when, or null
+   * @param call what is asked
    */
-  private record Stop(String title, String from, String to, String service, @Nullable String at) {
+  private record Stop(String title, TraceCall call) {
     String commandLine() {
-      return "./eskerfield trace demo/"
-          + SITE
-          + " --from "
-          + from
-          + " --to "
-          + to
-          + " --service "
-          + service
-          + (at == null ? "" : " --at '" + at + "'");
+      StringBuilder line = new StringBuilder("./eskerfield trace demo/" + SITE);
+      for (String from : call.from()) {
+        line.append(" --from ").append(from);
+      }
+      line.append(" --to ").append(call.to()).append(" --service ").append(call.service());
+      line.append(call.at() == null ? "" : " --at '" + call.at() + "'");
+      line.append(call.mode() == FileTransfer.Mode.PASSIVE ? "" : " --mode " + call.mode());
+      return line.append(call.together() ? " --together" : "").toString();
     }
+  }
+
+  private static Stop stop(
+      String title, List<String> from, String to, String service, @Nullable String at) {
+    return new Stop(title, call(from, to, service, at, FileTransfer.Mode.PASSIVE, false));
+  }
+
+  private static TraceCall call(
+      List<String> from,
+      String to,
+      String service,
+      @Nullable String at,
+      FileTransfer.Mode mode,
+      boolean together) {
+    return new TraceCall(from, to, service, at, Question.DEFAULT_SOURCE_PORT, mode, together);
   }
 
   private static final List<Stop> TOUR =
       List.of(
+          stop(
+              "A passenger at home books: two devices in a row translate and let in.",
+              List.of("passenger"),
+              BOOKING,
+              "https",
+              null),
+          stop(
+              "A passenger on a boat books by the external address, from inside: hairpin.",
+              List.of("ferry"),
+              BOOKING,
+              "https",
+              null),
+          stop(
+              "The same name is another address for who asks another resolver.",
+              List.of("clerk", "passenger"),
+              BOOKING,
+              "8443/tcp",
+              null),
           new Stop(
-              "The kiosk sends to the hydrographic service, from a private address.",
+              "Seven tide gauges, four addresses: the pool runs dry.",
+              call(
+                  List.of("plant"),
+                  "hydrographic",
+                  "8883/tcp",
+                  null,
+                  FileTransfer.Mode.PASSIVE,
+                  true)),
+          stop(
+              "Office and pier talk through the tunnel, untranslated.",
+              List.of("clerk"),
               "kiosk",
-              "hydrographic",
-              "8883/tcp",
+              "https",
               null),
           new Stop(
-              "The contractor works on the ramp controller, on a Monday morning.",
-              "contractor",
-              "198.51.100.140",
-              "1502/tcp",
-              null),
-          new Stop("A stranger tries the same.", "stranger", "198.51.100.140", "1502/tcp", null),
-          new Stop(
-              "A passenger outside tries the private address of the ramp.",
-              "passenger",
-              "10.77.4.9",
-              "502/tcp",
-              null),
-          new Stop(
-              "The contractor tries again on a Sunday.",
-              "contractor",
+              "The insurers fetch files; the archive opens the data connection.",
+              call(
+                  List.of("auditor"),
+                  "203.0.113.37",
+                  "ftp",
+                  null,
+                  FileTransfer.Mode.ACTIVE,
+                  false)),
+          stop(
+              "The contractor works on the ramp on a Sunday.",
+              List.of("contractor"),
               "198.51.100.140",
               "1502/tcp",
               "sunday 10:00"));
 
   DemoVerb() {
-    super("demo", "A short tour of a small site: what comes through, what does not, and why.");
+    super("demo", "A short tour of a firm: what comes through, what does not, and why.");
   }
 
   @Override
@@ -79,36 +119,41 @@ final class DemoVerb extends Verb {
   int run(ParseResult call, Terminal terminal) throws Exception {
     PrintWriter out = terminal.out();
     Style style = terminal.style();
-    Tracer tracer = Tracer.of(read());
-    out.println(style.strong(tracer.site().name()) + style.faint("  (demo/" + SITE + ")"));
-    for (int i = 0; i < TOUR.size(); i++) {
-      Stop stop = TOUR.get(i);
-      out.println();
-      out.println(style.strong((i + 1) + "  " + stop.title()));
-      out.println("   " + style.faint("$ ") + stop.commandLine());
-      out.print(
-          new TraceText(
-                  tracer.trace(
-                      QuestionReader.on(tracer.site())
-                          .from(stop.from())
-                          .to(stop.to())
-                          .service(stop.service())
-                          .at(stop.at())
-                          .read()),
-                  style)
-              .summary("   "));
+    SiteFile file = read();
+    out.println(style.strong(file.site().name()) + style.faint("  (demo/" + SITE + ")"));
+    int number = 0;
+    for (Stop stop : TOUR) {
+      title(out, ++number, stop.title(), stop.commandLine(), style);
+      List<Diagnosis> answers = stop.call().ask(file.site());
+      if (answers.size() > 1) {
+        out.print(TraceCall.sideBySide(answers, " ", style));
+      } else {
+        out.print(new ConversationText(answers.get(0), style).summary(INDENT));
+      }
     }
+    String verify = "./eskerfield verify demo/" + SITE;
+    title(out, ++number, "All that the firm relies on, written down and verified.", verify, style);
+    List<Verdict> verdicts = new Verifier(Tracer.of(file.site())).verify(file.expectations());
+    out.print(INDENT + VerifyVerb.score(verdicts, style));
     out.println();
-    out.println("Each command above shows every step. Then: ./eskerfield check demo/" + SITE);
+    out.println("Without the tour, each command shows every step.");
     return FINE;
   }
 
-  private static Site read() throws Exception {
+  private static void title(
+      PrintWriter out, int number, String title, String commandLine, Style style) {
+    out.println();
+    out.println(style.strong(number + "  " + title));
+    out.println(
+        INDENT + style.faint("$ ") + Style.wrapped(commandLine, 9, 5).replace("\n", " \\\n"));
+  }
+
+  private static SiteFile read() throws Exception {
     try (InputStream in = DemoVerb.class.getResourceAsStream("demo/" + SITE)) {
       if (in == null) {
         throw new IllegalStateException("the demo site is not in the jar");
       }
-      return SiteReader.read(SITE, in).site();
+      return SiteReader.read(SITE, in);
     }
   }
 }

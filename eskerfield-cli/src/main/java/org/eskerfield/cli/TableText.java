@@ -18,9 +18,9 @@ final class TableText {
     rows.add(List.of(cells));
   }
 
-  /** Adds a line that belongs to the row before it and keeps no column. */
+  /** Adds lines that belong to the row before them and keep no column. */
   void addBelow(String text) {
-    rows.add(List.of("    " + text));
+    rows.add(List.of("    " + Style.wrapped(text, 8, 6)));
   }
 
   String text(Style style) {
@@ -38,7 +38,7 @@ final class TableText {
         boolean last = i == row.size() - 1;
         line.append(cell).append(" ".repeat(last ? 0 : widths[i] - cell.length() + 2));
       }
-      if (line.length() > Style.WIDTH) {
+      if (line.length() > Style.WIDTH && row.size() > 1) {
         line.setLength(Style.WIDTH - 1);
         line.append('…');
       }

@@ -33,6 +33,7 @@ final class TraceText {
       EnumSet.of(
           Ruling.DESTINATION_TRANSLATED,
           Ruling.SOURCE_TRANSLATED,
+          Ruling.UNTOUCHED,
           Ruling.ADMITTED,
           Ruling.ACCEPTED_BY_RULE,
           Ruling.ACCEPTED_OTHERWISE,
@@ -89,6 +90,7 @@ final class TraceText {
     return switch (decision.ruling()) {
       case DESTINATION_TRANSLATED -> "now to " + decision.after().destinationText();
       case SOURCE_TRANSLATED -> "now from " + decision.after().sourceText();
+      case UNTOUCHED -> "left as it is";
       default -> "accepted";
     };
   }

@@ -6,13 +6,9 @@ import java.util.Locale;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.model.Site;
-import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
-import org.eskerfield.trace.Trace;
-import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
@@ -69,6 +65,10 @@ final class TraceVerb extends Verb {
     spec.addOption(
         flag("--packets", "Show the way of every packet, not only of those that decide."));
     spec.addOption(
+        flag(
+            "--together",
+            "Several senders, one after the other: what each opens stays open for those after it."));
+    spec.addOption(
         option(
             "--expect",
             "OUTCOME",
@@ -86,31 +86,16 @@ final class TraceVerb extends Verb {
   int run(ParseResult call, Terminal terminal) throws Exception {
     Site site = readSite(call);
     Outcome expected = expected(call);
-    FileTransfer.Mode mode = mode(call);
-    List<String> asked = call.matchedOptionValue("--from", List.of());
-    List<String> senders = new ArrayList<>();
-    for (String from : asked) {
-      senders.addAll(QuestionReader.senders(site, from));
-    }
-    Tracer tracer = Tracer.of(site);
-    List<Diagnosis> diagnoses = new ArrayList<>();
-    for (String sender : senders) {
-      Conversation conversation =
-          tracer.converse(
-              QuestionReader.on(site)
-                  .from(sender)
-                  .to(call.matchedOptionValue("--to", ""))
-                  .service(call.matchedOptionValue("--service", ""))
-                  .at(call.matchedOptionValue("--at", null))
-                  .sourcePort(
-                      call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT))
-                  .mode(mode)
-                  .attempt());
-      diagnoses.add(
-          conversation.outcome() == Outcome.ANSWERED
-              ? new Diagnosis(conversation, List.of(), true)
-              : Diagnosis.of(site, conversation.attempt()));
-    }
+    List<Diagnosis> diagnoses =
+        new TraceCall(
+                call.matchedOptionValue("--from", List.of()),
+                call.matchedOptionValue("--to", ""),
+                call.matchedOptionValue("--service", ""),
+                call.matchedOptionValue("--at", null),
+                call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT),
+                mode(call),
+                call.hasMatchedOption("--together"))
+            .ask(site);
     boolean packets = call.hasMatchedOption("--packets");
     if (call.hasMatchedOption("--json")) {
       terminal
@@ -125,7 +110,7 @@ final class TraceVerb extends Verb {
           .print(
               diagnoses.size() == 1
                   ? new ConversationText(diagnoses.get(0), terminal.style()).whole(packets)
-                  : sideBySide(diagnoses, terminal.style()));
+                  : TraceCall.sideBySide(diagnoses, "", terminal.style()));
     }
     boolean asExpected = true;
     for (Diagnosis diagnosis : diagnoses) {
@@ -156,33 +141,5 @@ final class TraceVerb extends Verb {
     throw new CommandLine.ParameterException(
         call.commandSpec().commandLine(),
         option + ": '" + word + "' is none of " + String.join(", ", words));
-  }
-
-  private static String sideBySide(List<Diagnosis> diagnoses, Style style) {
-    boolean named = false;
-    for (Diagnosis diagnosis : diagnoses) {
-      named |= diagnosis.conversation().lookup() != null;
-    }
-    TableText table =
-        new TableText("from", named ? "the name is" : "to", "outcome", "by", "seen as");
-    for (Diagnosis diagnosis : diagnoses) {
-      Conversation conversation = diagnosis.conversation();
-      Trace trace = conversation.opening();
-      String to = trace == null ? "?" : trace.question().to().toString();
-      String by = conversation.lookup() == null ? null : conversation.lookup().answeredBy();
-      table.add(
-          conversation.attempt().sender().name(),
-          to + (by == null ? "" : ", says " + by),
-          conversation.outcome().toString(),
-          trace == null || trace.deliveredTo() == null ? "" : trace.deliveredTo().toString(),
-          trace == null || trace.seenAs() == null ? "" : trace.seenAs().address().toString());
-      if (conversation.outcome() != Outcome.ANSWERED) {
-        table.addBelow(
-            diagnosis.obstacles().isEmpty()
-                ? conversation.reason()
-                : diagnosis.obstacles().get(0).cause() + ": " + conversation.reason());
-      }
-    }
-    return table.text(style);
   }
 }

@@ -73,7 +73,7 @@ final class VerifyVerb extends Verb {
         .print(
             call.hasMatchedOption("--json")
                 ? JsonWriter.verdicts(siteName(call), verdicts)
-                : text(verdicts, held, call.hasMatchedOption("--all"), terminal.style()));
+                : text(verdicts, call.hasMatchedOption("--all"), terminal.style()));
     return held == verdicts.size() ? FINE : NO;
   }
 
@@ -95,7 +95,7 @@ final class VerifyVerb extends Verb {
     }
   }
 
-  private static String text(List<Verdict> verdicts, long held, boolean all, Style style) {
+  private static String text(List<Verdict> verdicts, boolean all, Style style) {
     StringBuilder out = new StringBuilder();
     for (Verdict verdict : verdicts) {
       Expectation expectation = verdict.expectation();
@@ -115,9 +115,14 @@ final class VerifyVerb extends Verb {
         out.append('\n');
       }
     }
-    boolean everything = held == verdicts.size();
+    return out.append(score(verdicts, style)).toString();
+  }
+
+  /** How many hold, with a line break. */
+  static String score(List<Verdict> verdicts, Style style) {
+    long held = verdicts.stream().filter(Verdict::holds).count();
     String score = held + " of " + verdicts.size() + " hold";
-    return out.append(everything ? style.good(score) : style.bad(score)).append('\n').toString();
+    return (held == verdicts.size() ? style.good(score) : style.bad(score)) + "\n";
   }
 
   private static void append(

@@ -88,7 +88,7 @@ final class Dialogue {
     Exchange exchange = exchanges.of(question);
     Trace first = exchange.run();
     opening = first;
-    add("", first, probe);
+    add("", false, first, probe);
     if (first.outcome() != Outcome.ANSWERED) {
       return ended(first.outcome(), first.reason());
     }
@@ -107,7 +107,7 @@ final class Dialogue {
     transfer = made;
     Trace data = made.data();
     if (data != null) {
-      add("data ", data, data.question().probe());
+      add("data ", !attempt.mode().isPassive(), data, data.question().probe());
     }
     String lost = finish(exchange);
     if (data == null) {
@@ -138,15 +138,19 @@ final class Dialogue {
     return toTheEnd ? exchange.finish(story) : null;
   }
 
-  /** Adds the first packet of something and its reply to the story. */
-  private void add(String of, Trace trace, Probe probe) {
+  /**
+   * Adds the first packet of something and its reply to the story.
+   *
+   * @param back whether the first packet goes back to who began the conversation
+   */
+  private void add(String of, boolean back, Trace trace, Probe probe) {
     boolean answered = trace.outcome() == Outcome.ANSWERED;
     boolean arrived = trace.deliveredTo() != null;
     boolean isTcp = probe.protocol() == Protocol.TCP;
     story.add(
         new Segment(
             of + (probe.echo() ? "echo request" : isTcp ? "SYN" : "request"),
-            false,
+            back,
             arrived,
             trace.request()));
     ways.add(trace.request());
@@ -159,7 +163,7 @@ final class Dialogue {
                   + (answered || (!refused && arrived)
                       ? probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply"
                       : notice),
-              true,
+              !back,
               answered || refused,
               trace.reply()));
       ways.add(trace.reply());

@@ -345,6 +345,11 @@ final class Wording {
     text.append(" answers").append(what);
     String join = ": ";
     boolean sourceChanged = false;
+    int devices = 0;
+    for (Leg leg : request) {
+      devices += leg.kind() == Leg.Kind.DEVICE ? 1 : 0;
+    }
+    boolean severalDevices = devices > 1;
     Placed last = null;
     for (Leg leg : request) {
       for (Decision decision : leg.decisions()) {
@@ -358,7 +363,8 @@ final class Wording {
         sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;
         if (by != null && !verb.isEmpty()) {
           boolean same = by.equals(last);
-          text.append(same ? " and" : join + Labels.of(by)).append(verb);
+          String whose = severalDevices ? leg.where() + "'s " : "";
+          text.append(same ? " and" : join + whose + Labels.of(by)).append(verb);
           last = by;
           join = ", ";
         }

@@ -1,0 +1,107 @@
+package org.eskerfield.cli;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.formats.QuestionReader;
+import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.model.Site;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.FileTransfer;
+import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Trace;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What a call of {@code trace} asks, of one sender or of several.
+ *
+ * @param from the senders as they were written, groups and networks included
+ * @param to where to
+ * @param service what
+ * @param at when, or null
+ * @param sourcePort the port of each sender
+ * @param mode the mode of file transfers
+ * @param together whether the senders come one after the other, and what they open stays open
+ */
+record TraceCall(
+    List<String> from,
+    String to,
+    String service,
+    @Nullable String at,
+    int sourcePort,
+    FileTransfer.Mode mode,
+    boolean together) {
+  /** What becomes of each sender's conversation, in order. */
+  List<Diagnosis> ask(Site site) throws UnusableQuestionException {
+    List<Attempt> attempts = new ArrayList<>();
+    for (String each : from) {
+      for (String sender : QuestionReader.senders(site, each)) {
+        attempts.add(
+            QuestionReader.on(site)
+                .from(sender)
+                .to(to)
+                .service(service)
+                .at(at)
+                .sourcePort(sourcePort)
+                .mode(mode)
+                .attempt());
+      }
+    }
+    Tracer tracer = Tracer.of(site);
+    Run run = tracer.run(attempts.get(0).at());
+    List<Diagnosis> diagnoses = new ArrayList<>();
+    for (int i = 0; i < attempts.size(); i++) {
+      Attempt attempt = attempts.get(i);
+      List<Attempt> earlier = together ? attempts.subList(0, i) : List.of();
+      Conversation conversation = together ? run.leaveOpen(attempt) : tracer.converse(attempt);
+      diagnoses.add(
+          conversation.outcome() == Outcome.ANSWERED
+              ? new Diagnosis(conversation, List.of(), true)
+              : Diagnosis.of(
+                  site, each -> rehearse(each, earlier, attempt), TraceCall::isAnswered));
+    }
+    return diagnoses;
+  }
+
+  private static boolean isAnswered(Conversation conversation) {
+    return conversation.outcome() == Outcome.ANSWERED;
+  }
+
+  private static Conversation rehearse(Site site, List<Attempt> earlier, Attempt attempt) {
+    Run run = Tracer.of(site).run(attempt.at());
+    earlier.forEach(run::leaveOpen);
+    return run.converse(attempt);
+  }
+
+  /** The answers of several senders, one below the other. */
+  static String sideBySide(List<Diagnosis> diagnoses, String indent, Style style) {
+    boolean named = false;
+    for (Diagnosis diagnosis : diagnoses) {
+      named |= diagnosis.conversation().lookup() != null;
+    }
+    TableText table =
+        new TableText("from", named ? "the name is" : "to", "outcome", "by", "seen as");
+    for (Diagnosis diagnosis : diagnoses) {
+      Conversation conversation = diagnosis.conversation();
+      Trace trace = conversation.opening();
+      String to = trace == null ? "?" : trace.question().to().toString();
+      String by = conversation.lookup() == null ? null : conversation.lookup().answeredBy();
+      table.add(
+          conversation.attempt().sender().name(),
+          to + (by == null ? "" : ", says " + by),
+          conversation.outcome().toString(),
+          trace == null || trace.deliveredTo() == null ? "" : trace.deliveredTo().toString(),
+          trace == null || trace.seenAs() == null ? "" : trace.seenAs().address().toString());
+      if (conversation.outcome() != Outcome.ANSWERED) {
+        table.addBelow(
+            diagnosis.obstacles().isEmpty()
+                ? conversation.reason()
+                : diagnosis.obstacles().get(0).cause() + ": " + conversation.reason());
+      }
+    }
+    return indent + table.text(style).stripTrailing().replace("\n", "\n" + indent) + "\n";
+  }
+}

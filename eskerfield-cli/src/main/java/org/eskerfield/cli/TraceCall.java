@@ -51,12 +51,12 @@ record TraceCall(
       }
     }
     Tracer tracer = Tracer.of(site);
-    Run run = tracer.run(attempts.get(0).at());
+    Run run = together ? tracer.run(attempts.get(0).at()) : null;
     List<Diagnosis> diagnoses = new ArrayList<>();
     for (int i = 0; i < attempts.size(); i++) {
       Attempt attempt = attempts.get(i);
       List<Attempt> earlier = together ? attempts.subList(0, i) : List.of();
-      Conversation conversation = together ? run.leaveOpen(attempt) : tracer.converse(attempt);
+      Conversation conversation = run != null ? run.leaveOpen(attempt) : tracer.converse(attempt);
       diagnoses.add(
           conversation.outcome() == Outcome.ANSWERED
               ? new Diagnosis(conversation, List.of(), true)

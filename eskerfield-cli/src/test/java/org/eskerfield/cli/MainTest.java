@@ -15,6 +15,7 @@ import java.util.Arrays;
 import java.util.List;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import org.eskerfield.formats.Schemas;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -79,6 +80,11 @@ class MainTest {
         String[] json = Arrays.copyOf(words, words.length + 1);
         json[words.length] = "--json";
         JsonNode answer = JSON.readTree(run(json).out());
+        assertThat(
+                JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                    .getSchema(Schemas.TRACE.text())
+                    .validate(answer))
+            .isEmpty();
         for (JsonNode each : answer.isArray() ? answer : JSON.createArrayNode().add(answer)) {
           String outcome = each.get("outcome").asText();
           outcomes.add(outcome);

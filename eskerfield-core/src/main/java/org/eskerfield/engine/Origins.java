@@ -23,7 +23,7 @@ final class Origins {
   private final Map<AddressSet, Integer> poolNumbers = new HashMap<>();
   private final IdentityHashMap<AddressSet, Integer> knownPools = new IdentityHashMap<>();
   private final List<PoolUse> pools = new ArrayList<>();
-  private final Map<Pair, Integer> pairNumbers = new HashMap<>();
+  private final Map<Long, Integer> pairNumbers = new HashMap<>();
   private final List<Pair> pairs = new ArrayList<>();
 
   private static int next(List<?> list) {
@@ -80,11 +80,12 @@ final class Origins {
   /** The number of a rule with a pool. */
   int origin(TranslationRule rule, int pool) {
     Pair pair = new Pair(rule(rule), pool);
-    Integer number = pairNumbers.get(pair);
+    long key = (long) pair.rule() << 32 | pool;
+    Integer number = pairNumbers.get(key);
     if (number == null) {
       number = next(pairs);
       pairs.add(pair);
-      pairNumbers.put(pair, number);
+      pairNumbers.put(key, number);
     }
     return number;
   }

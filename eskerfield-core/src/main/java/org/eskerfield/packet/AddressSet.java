@@ -169,7 +169,11 @@ public final class AddressSet {
 
   @Override
   public int hashCode() {
-    return Arrays.hashCode(ranges);
+    int hash = 1;
+    for (AddressRange range : ranges) {
+      hash = 31 * (31 * hash + range.first().hashCode()) + range.last().hashCode();
+    }
+    return hash;
   }
 
   /** The ranges, separated by commas. */

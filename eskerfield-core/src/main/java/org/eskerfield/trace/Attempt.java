@@ -47,10 +47,11 @@ public record Attempt(
   }
 
   /** The same attempt of the sender of that name as another description of the site has it. */
+  @SuppressWarnings("ReferenceEquality") // to compare whole hosts would cost more than it saves
   public Attempt on(Site site) {
     Named found = site.hosts().get(sender.name());
     found = found != null ? found : site.devices().get(sender.name());
-    return found == null || found.equals(sender)
+    return found == null || found == sender
         ? this
         : new Attempt(found, source, to, name, addresses, probe, sourcePort, mode, at);
   }

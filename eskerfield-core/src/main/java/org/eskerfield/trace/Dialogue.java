@@ -173,7 +173,9 @@ final class Dialogue {
   private Conversation ended(Outcome outcome, String reason) {
     Set<String> met = new LinkedHashSet<>();
     for (Segment segment : story) {
-      segment.legs().forEach(leg -> met.add(leg.where()));
+      for (Leg leg : segment.legs()) {
+        met.add(leg.where());
+      }
     }
     List<String> notThere = new ArrayList<>();
     for (String device : site.devices().keySet()) {
@@ -198,15 +200,23 @@ final class Dialogue {
           by.name()
               + " itself answers, not a host behind it: this says nothing about what it passes on");
     }
-    if (site.devices().keySet().stream().noneMatch(met::contains)) {
+    boolean crossed = false;
+    for (String device : site.devices().keySet()) {
+      crossed |= met.contains(device);
+    }
+    if (!crossed) {
       hints.add(
           "it crosses no device of the site: this says nothing about translation or access rules");
     }
-    if (trace.request().stream()
-        .anyMatch(
-            leg -> leg.decisions().stream().anyMatch(d -> d.ruling() == Ruling.TAKEN_TO_ANSWER))) {
-      hints.add(
-          "the site file does not describe " + trace.question().to() + ": it is taken to answer");
+    for (Leg leg : trace.request()) {
+      for (Decision decision : leg.decisions()) {
+        if (decision.ruling() == Ruling.TAKEN_TO_ANSWER) {
+          hints.add(
+              "the site file does not describe "
+                  + trace.question().to()
+                  + ": it is taken to answer");
+        }
+      }
     }
     return hints;
   }
@@ -257,15 +267,15 @@ final class Dialogue {
       return new Lookup(name, trace, who, answer, who + " knows no address of " + name);
     }
     return new Lookup(
-        name,
-        trace,
-        who,
-        answer,
-        who
-            + " says that "
-            + name
-            + " is "
-            + String.join(", ", answer.addresses().stream().map(Address::toString).toList()));
+        name, trace, who, answer, who + " says that " + name + " is " + joined(answer.addresses()));
+  }
+
+  private static String joined(List<Address> addresses) {
+    StringBuilder text = new StringBuilder();
+    for (Address address : addresses) {
+      text.append(text.length() == 0 ? "" : ", ").append(address);
+    }
+    return text.toString();
   }
 
   // Addresses.

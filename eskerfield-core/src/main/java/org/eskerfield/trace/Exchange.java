@@ -426,7 +426,11 @@ final class Exchange {
   }
 
   private List<Leg> legs() {
-    return legs.stream().map(LegRecorder::leg).toList();
+    List<Leg> way = new ArrayList<>(legs.size());
+    for (LegRecorder leg : legs) {
+      way.add(leg.leg());
+    }
+    return way;
   }
 
   private static Decision lastDecision(List<Leg> way) {

@@ -38,8 +38,11 @@ public final class Run {
   Run(Site site, Map<String, DeviceProgram> programs, ZonedDateTime start) {
     this.site = site;
     this.clock = new VirtualClock(start);
-    programs.forEach((name, program) -> machines.put(name, new DeviceMachine(program, clock)));
-    machines.forEach((name, machine) -> tallies.put(name, new Tally(machine, start)));
+    for (Map.Entry<String, DeviceProgram> entry : programs.entrySet()) {
+      DeviceMachine machine = new DeviceMachine(entry.getValue(), clock);
+      machines.put(entry.getKey(), machine);
+      tallies.put(entry.getKey(), new Tally(machine, start));
+    }
     learnLists();
   }
 
@@ -127,8 +130,10 @@ public final class Run {
   private Conversation converse(Attempt attempt, boolean toTheEnd) {
     Dialogue dialogue = new Dialogue(site, programs(), attempt.on(site), toTheEnd, this::exchange);
     Conversation conversation = dialogue.lead();
-    dialogue.ways().forEach(this::note);
-    tallies.values().forEach(tally -> tally.look(clock.now()));
+    for (List<Leg> way : dialogue.ways()) {
+      note(way);
+    }
+    look();
     return conversation;
   }
 
@@ -136,9 +141,17 @@ public final class Run {
     return new Exchange(site, machines, question, clock.now(), false, tallies);
   }
 
+  private void look() {
+    for (Tally tally : tallies.values()) {
+      tally.look(clock.now());
+    }
+  }
+
   private Map<String, DeviceProgram> programs() {
     Map<String, DeviceProgram> programs = new LinkedHashMap<>();
-    machines.forEach((name, machine) -> programs.put(name, machine.program()));
+    for (Map.Entry<String, DeviceMachine> entry : machines.entrySet()) {
+      programs.put(entry.getKey(), entry.getValue().program());
+    }
     return programs;
   }
 
@@ -149,7 +162,7 @@ public final class Run {
     if (trace.outcome() == Outcome.ANSWERED && question.probe().protocol() == Protocol.TCP) {
       aside(question).acknowledge();
     }
-    tallies.values().forEach(tally -> tally.look(clock.now()));
+    look();
     return trace;
   }
 
@@ -199,6 +212,13 @@ public final class Run {
     return tally.figures(clock.now());
   }
 
+  /** As {@link #converse}, but nobody counts or writes a log. */
+  Conversation ask(Attempt attempt) {
+    Exchange.Factory uncounted =
+        question -> new Exchange(site, machines, question, clock.now(), false, null);
+    return new Dialogue(site, programs(), attempt.on(site), true, uncounted).lead();
+  }
+
   /** As {@link #open}, but a TCP connection stays half open. */
   Trace ask(Question question) {
     return new Exchange(site, machines, question, clock.now(), false, null).run();
@@ -234,7 +254,7 @@ public final class Run {
       note(transfer.data().request());
       note(transfer.data().reply());
     }
-    tallies.values().forEach(tally -> tally.look(clock.now()));
+    look();
     return transfer;
   }
 

@@ -41,7 +41,7 @@ public final class Tracer {
 
   /** Leads a whole conversation through devices without any state. */
   public Conversation converse(Attempt attempt) {
-    return new Run(site, programs, attempt.at()).converse(attempt);
+    return new Run(site, programs, attempt.at()).ask(attempt);
   }
 
   /** Begins a run with empty tables at a moment. */

@@ -6,6 +6,7 @@ import java.io.ByteArrayOutputStream;
 import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
+import java.time.Duration;
 import org.eskerfield.engine.Outcome;
 import org.junit.jupiter.api.Test;
 
@@ -28,5 +29,22 @@ class ExamplesTest {
   void whoGetsIn() throws Exception {
     assertThat(WhoGetsIn.run(SKERRY, out)).containsExactly("contractor on monday 10:00");
     assertThat(bytes.toString(StandardCharsets.UTF_8)).hasLineCount(1);
+  }
+
+  @Test
+  void stepThroughTime() throws Exception {
+    // An open TCP connection is forgotten after two hours and four minutes of silence (RFC 5382).
+    assertThat(StepThroughTime.run(Path.of("../demo/marrowby.site.yaml"), out))
+        .isEqualTo(Duration.ofMinutes(124));
+    assertThat(bytes.toString(StandardCharsets.UTF_8))
+        .contains("10.44.60.15 is seen as 192.0.2.68");
+  }
+
+  @Test
+  void reactToReasons() throws Exception {
+    assertThat(ReactToReasons.run(Path.of("../demo/mistakes/order.site.yaml"), out).complete())
+        .isTrue();
+    assertThat(bytes.toString(StandardCharsets.UTF_8))
+        .startsWith("the network team: lockhouse drops it by access rule 'noise'");
   }
 }

@@ -165,7 +165,7 @@ public final class SiteReader {
     Site site = read(fields);
     // Expectations ask the site, and an incomplete one would make their names look wrong.
     List<Expectation> expectations =
-        problems.isEmpty() && withExpectations
+        problems.isEmpty() && withExpectations && fields.has("expect")
             ? new ExpectationReader(site, problems, folder).read(fields)
             : List.of();
     if (!problems.isEmpty()) {

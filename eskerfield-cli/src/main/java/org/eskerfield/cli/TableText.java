@@ -38,6 +38,7 @@ final class TableText {
         boolean last = i == row.size() - 1;
         line.append(cell).append(" ".repeat(last ? 0 : widths[i] - cell.length() + 2));
       }
+      line.setLength(line.toString().stripTrailing().length());
       if (line.length() > Style.WIDTH && row.size() > 1) {
         line.setLength(Style.WIDTH - 1);
         line.append('…');

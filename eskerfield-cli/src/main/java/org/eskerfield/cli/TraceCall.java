@@ -84,7 +84,8 @@ record TraceCall(
     }
     TableText table =
         new TableText("from", named ? "the name is" : "to", "outcome", "by", "seen as");
-    for (Diagnosis diagnosis : diagnoses) {
+    for (int i = 0; i < diagnoses.size(); i++) {
+      Diagnosis diagnosis = diagnoses.get(i);
       Conversation conversation = diagnosis.conversation();
       Trace trace = conversation.opening();
       String to = trace == null ? "?" : trace.question().to().toString();
@@ -95,13 +96,22 @@ record TraceCall(
           conversation.outcome().toString(),
           trace == null || trace.deliveredTo() == null ? "" : trace.deliveredTo().toString(),
           trace == null || trace.seenAs() == null ? "" : trace.seenAs().address().toString());
-      if (conversation.outcome() != Outcome.ANSWERED) {
-        table.addBelow(
-            diagnosis.obstacles().isEmpty()
-                ? conversation.reason()
-                : diagnosis.obstacles().get(0).cause() + ": " + conversation.reason());
+      String before = i == 0 ? "" : why(diagnoses.get(i - 1));
+      if (!why(diagnosis).isEmpty() && !why(diagnosis).equals(before)) {
+        table.addBelow(why(diagnosis));
       }
     }
     return indent + table.text(style).stripTrailing().replace("\n", "\n" + indent) + "\n";
+  }
+
+  /** The first cause and the reason; empty where it was answered. */
+  private static String why(Diagnosis diagnosis) {
+    Conversation conversation = diagnosis.conversation();
+    if (conversation.outcome() == Outcome.ANSWERED) {
+      return "";
+    }
+    return diagnosis.obstacles().isEmpty()
+        ? conversation.reason()
+        : diagnosis.obstacles().get(0).cause() + ": " + conversation.reason();
   }
 }

@@ -2,13 +2,17 @@ package org.eskerfield.cli;
 
 import java.util.ArrayList;
 import java.util.EnumSet;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
+import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
@@ -66,21 +70,26 @@ final class TraceText {
     return text.out.toString();
   }
 
-  /** The outcome, the reason, the way and the rules that had a part in it. */
+  /** The outcome in short, the way, and the rules that had a part in it. */
   String summary(String indent) {
     outcome(indent);
     out.append(indent).append("  ").append(style.faint("way: ")).append(names(trace.request()));
     out.append(trace.reply().isEmpty() ? "" : ", and back").append('\n');
     for (Leg leg : trace.request()) {
+      Map<Placed, String> effects = new LinkedHashMap<>(); // a rule may do several things
       for (Decision decision : leg.decisions()) {
         Placed by = decision.by();
         if (by != null && POLICY.contains(decision.ruling())) {
-          String place = by.place().toString();
-          int column = indent.length() + 2 + place.length() + 2;
-          String text = leg.where() + ", " + Labels.of(by) + ": " + effect(decision);
-          out.append(indent).append("  ").append(style.place(place)).append("  ");
-          out.append(Style.wrapped(text, column, column)).append('\n');
+          String before = effects.get(by);
+          effects.put(by, before == null ? effect(decision) : before + ", " + effect(decision));
         }
+      }
+      for (Map.Entry<Placed, String> entry : effects.entrySet()) {
+        String place = entry.getKey().place().toString();
+        int column = indent.length() + 2 + place.length() + 2;
+        String text = leg.where() + ", " + Labels.of(entry.getKey()) + ": " + entry.getValue();
+        out.append(indent).append("  ").append(style.place(place)).append("  ");
+        out.append(Style.wrapped(text, column, column)).append('\n');
       }
     }
     return out.toString();
@@ -107,8 +116,15 @@ final class TraceText {
     String word = trace.outcome().toString();
     int column = indent.length() + word.length() + 2;
     out.append(indent).append(style.outcome(trace.outcome())).append("  ");
-    Placed by = trace.decidedBy();
-    String place = by == null || by.place().line() == 0 ? null : by.place().toString();
+    Endpoint by = trace.deliveredTo();
+    Endpoint seenAs = trace.seenAs();
+    if (trace.outcome() == Outcome.ANSWERED && by != null && seenAs != null) {
+      // The rules follow, so the reason need not name them.
+      String text = "by " + by + ", which sees the sender as " + seenAs;
+      out.append(Style.wrapped(text, column, column)).append('\n');
+      return;
+    }
+    String place = ConversationText.place(trace.decidedBy());
     out.append(style.placed(trace.reason(), place, column, column)).append('\n');
   }
 

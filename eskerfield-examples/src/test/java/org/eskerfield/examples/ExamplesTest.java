@@ -37,7 +37,7 @@ class ExamplesTest {
     assertThat(StepThroughTime.run(Path.of("../demo/marrowby.site.yaml"), out))
         .isEqualTo(Duration.ofMinutes(124));
     assertThat(bytes.toString(StandardCharsets.UTF_8))
-        .contains("10.44.60.15 is seen as 192.0.2.68");
+        .contains("10.44.60.15/32 is seen as 192.0.2.68/32");
   }
 
   @Test

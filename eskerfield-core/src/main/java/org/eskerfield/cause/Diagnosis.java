@@ -56,7 +56,7 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
     Site as = site;
     while (!goal.test(now)) {
       Classifier classifier = new Classifier(as, now, rehearsal, goal);
-      Classifier.Verdict verdict = classifier.judge();
+      Case.Verdict verdict = classifier.judge();
       if (verdict == null || isStuck(obstacles, verdict)) {
         return new Diagnosis(first, obstacles, false);
       }
@@ -71,7 +71,7 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
   }
 
   /** Whether mending did not help: the same thing stands at the same place again. */
-  private static boolean isStuck(List<Obstacle> before, Classifier.Verdict verdict) {
+  private static boolean isStuck(List<Obstacle> before, Case.Verdict verdict) {
     if (before.isEmpty()) {
       return false;
     }

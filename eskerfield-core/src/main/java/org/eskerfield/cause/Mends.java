@@ -152,10 +152,35 @@ final class Mends {
     return device.withInterfaces(interfaces).withRoutes(routes);
   }
 
-  /** A host without whatever keeps it from answering. */
-  static Host willing(Host host, Header asked) {
+  /** A host that is switched on. */
+  static Host on(Host host) {
+    return with(host, host.listens(), host.answersPing(), host.filter(), host.blocked(), false);
+  }
+
+  /** A host on a network that lets everything out. */
+  static Host unblocked(Host host) {
+    return with(host, host.listens(), host.answersPing(), host.filter(), List.of(), host.off());
+  }
+
+  /** A host without a filter. */
+  static Host unfiltered(Host host) {
+    return with(host, host.listens(), host.answersPing(), null, host.blocked(), host.off());
+  }
+
+  /** A host that answers what a packet asks for. */
+  static Host listening(Host host, Header asked) {
     List<ServiceTerm> listens = new ArrayList<>(host.listens());
     listens.add(service(asked));
+    return with(host, listens, /* answersPing= */ true, host.filter(), host.blocked(), host.off());
+  }
+
+  private static Host with(
+      Host host,
+      List<ServiceTerm> listens,
+      boolean answersPing,
+      @Nullable AccessList filter,
+      List<ServiceTerm> blocked,
+      boolean off) {
     return new Host(
         host.name(),
         host.networks(),
@@ -165,10 +190,10 @@ final class Mends {
         host.gateways(),
         host.resolver(),
         listens,
-        /* answersPing= */ true,
-        /* filter= */ null,
-        /* blocked= */ List.of(),
-        /* off= */ false,
+        answersPing,
+        filter,
+        blocked,
+        off,
         host.note(),
         host.place());
   }

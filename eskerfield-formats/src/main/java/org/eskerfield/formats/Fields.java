@@ -379,6 +379,10 @@ final class Fields implements Placed {
 
   /** The mappings of a list, or one alone. */
   List<Fields> children(@Nullable Node node) {
+    Fields alone = node == null ? null : checked.get(node);
+    if (alone != null) {
+      return List.of(alone); // a list, too, where one mapping belongs, which was reported
+    }
     List<Node> items =
         node instanceof Node.Sequence sequence
             ? sequence.items()

@@ -223,6 +223,12 @@ public final class QuestionReader {
       }
     }
     Address lowest = all.lowest(Family.IPV4);
+    if (members.isEmpty() && text.equals(Site.INTERNET)) {
+      throw new UnusableQuestionException(
+          "from",
+          "no host of the internet is described",
+          "add one under 'hosts' with on: internet, or name an address");
+    }
     if (members.isEmpty() && lowest == null) {
       throw new UnusableQuestionException(
           "from", "'" + text + "' has no member that could send", "name a host or an address");

@@ -1,0 +1,160 @@
+package org.eskerfield.cause;
+
+import java.util.EnumSet;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.engine.Match;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.NearMiss;
+import org.jspecify.annotations.Nullable;
+
+/** Names the cause for which a list, a stance or an admission let a packet not pass. */
+final class AccessCauses extends Case {
+  AccessCauses(Case other) {
+    super(other);
+  }
+
+  Verdict judgeAdmission(Device device, Decision end) {
+    InwardRule rule = (InwardRule) Objects.requireNonNull(end.by());
+    NearMiss near = end.near();
+    boolean late = near != null && near.fields().equals(EnumSet.of(Match.Field.SCHEDULE));
+    return verdict(
+        late ? Cause.OUTSIDE_SCHEDULE : Cause.SENDER_NOT_ADMITTED,
+        end,
+        site.with(Mends.with(device, rule, Rules.admittingAll(rule))));
+  }
+
+  Verdict judgeAccess(Device device, Leg leg, Decision end) {
+    Header header = end.after();
+    Placed by = end.by();
+    AccessList list = listOf(device, by);
+    Interface leaving = leavingOf(leg, device, header);
+    String from = leg.arriving() == null ? Site.ANY : leg.arriving().network().zone();
+    String to = leaving == null ? Site.ANY : leaving.network().zone();
+    Site mended =
+        site.with(
+            list != null ? Mends.passing(device, list, header) : Mends.passing(device, from, to));
+    if (by instanceof AccessRule) {
+      return verdict(Cause.DENIED, end, mended);
+    }
+    NearMiss near = end.near();
+    if (near != null) {
+      Set<Match.Field> fields = near.fields();
+      if (fields.equals(EnumSet.of(Match.Field.SCHEDULE))) {
+        return verdict(Cause.OUTSIDE_SCHEDULE, "", near.rule(), mended);
+      }
+      if (fields.equals(EnumSet.of(Match.Field.DESTINATION)) && namesOtherSide(near, leg)) {
+        return verdict(
+            Cause.OTHER_SIDE_NAMED,
+            device.name()
+                + " filters on the destination "
+                + (device.seesOriginal() ? "before" : "after")
+                + " translation",
+            near.rule(),
+            mended);
+      }
+      boolean meant = near.rule() instanceof AccessRule rule && !rule.to().isEmpty();
+      if ((meant && fields.equals(EnumSet.of(Match.Field.SERVICE)))
+          || fields.equals(EnumSet.of(Match.Field.SOURCE_PORT))) {
+        return verdict(Cause.WRONG_SERVICE, "", near.rule(), mended);
+      }
+      if (fields.equals(EnumSet.of(Match.Field.SOURCE))) {
+        return verdict(Cause.SENDER_NOT_ADMITTED, "", near.rule(), mended);
+      }
+    }
+    for (AccessList other : device.access()) {
+      AccessRule match = accepting(other, header);
+      if (match == null || other.equals(list)) {
+        continue;
+      }
+      boolean idle = other.guards().isEmpty();
+      if (idle || isOnTheWrongWay(other, match)) {
+        return verdict(
+            idle ? Cause.LIST_GUARDS_NOTHING : Cause.WRONG_INTERFACE,
+            Labels.of(match)
+                + " of "
+                + Labels.of(other)
+                + " would accept it, but the list guards "
+                + (idle ? "nothing" : "another way"),
+            other,
+            mended);
+      }
+    }
+    for (AccessList each : device.access()) {
+      for (AccessRule rule : each.rules()) {
+        if (rule.disabled()
+            && rule.action() == Action.ACCEPT
+            && each.equals(list)
+            && covers(rule.services(), header)) {
+          return verdict(Cause.ACCESS_MISSING, Labels.of(rule) + " is disabled", rule, mended);
+        }
+      }
+    }
+    return verdict(Cause.ACCESS_MISSING, end, mended);
+  }
+
+  /** Whether a list stands where no packet comes that the rule is for. */
+  private boolean isOnTheWrongWay(AccessList list, AccessRule rule) {
+    AddressSet sources = site.addresses(rule.from());
+    for (AccessList.Guard guard : list.guards()) {
+      InterfaceTerm arriving = guard.arriving();
+      if (rule.from().isEmpty() || arriving == null) {
+        return false;
+      }
+      for (Interface own : arriving.interfaces()) {
+        if (sources.intersects(site.zoneAddresses(own.network().zone()))) {
+          return false;
+        }
+      }
+    }
+    return true;
+  }
+
+  private @Nullable AccessRule accepting(AccessList list, Header header) {
+    AccessRule match =
+        CompiledList.of(site, list).firstMatch(Packet.of(header), false, attempt.at());
+    return match != null && match.action() == Action.ACCEPT ? match : null;
+  }
+
+  /** Whether the rule names the address that the packet had, or will have, on the other side. */
+  private boolean namesOtherSide(NearMiss near, Leg leg) {
+    AccessRule rule = (AccessRule) near.rule();
+    for (Decision decision : leg.decisions()) {
+      if (decision.ruling() == Ruling.DESTINATION_TRANSLATED) {
+        return site.addresses(rule.to()).contains(decision.before().destination())
+            || site.addresses(rule.to()).contains(decision.after().destination());
+      }
+    }
+    return false;
+  }
+
+  private @Nullable Interface leavingOf(Leg leg, Device device, Header header) {
+    for (Decision decision : leg.decisions()) {
+      if (decision.ruling() == Ruling.ROUTED) {
+        return decision.by() instanceof Route route ? route.leaving() : (Interface) decision.by();
+      }
+    }
+    return DeviceProgram.compile(site, device).device().interfaces().stream()
+        .filter(own -> own.network().prefixOf(header.destination()) != null)
+        .findFirst()
+        .orElse(null);
+  }
+}

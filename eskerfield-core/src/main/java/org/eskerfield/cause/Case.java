@@ -1,0 +1,161 @@
+package org.eskerfield.cause;
+
+import java.util.List;
+import java.util.function.Function;
+import java.util.function.Predicate;
+import java.util.function.UnaryOperator;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.NearMiss;
+import org.eskerfield.trace.Segment;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/** A conversation that failed, where it ended, and what its judges have in common. */
+class Case {
+  /**
+   * What was found.
+   *
+   * @param obstacle the obstacle
+   * @param mended the site as if it were away; null where that cannot be guessed
+   */
+  record Verdict(Obstacle obstacle, @Nullable Site mended) {}
+
+  final Site site;
+  final Conversation conversation;
+  final Attempt attempt;
+  final Function<Site, Conversation> rehearsal;
+  final Predicate<Conversation> goal;
+
+  // Where it ended.
+  List<Leg> way = List.of();
+  boolean onTheWayBack;
+  @Nullable Decision end;
+  String sentence = "";
+
+  Case(
+      Site site,
+      Conversation conversation,
+      Function<Site, Conversation> rehearsal,
+      Predicate<Conversation> goal) {
+    this.site = site;
+    this.conversation = conversation;
+    this.attempt = conversation.attempt();
+    this.rehearsal = rehearsal;
+    this.goal = goal;
+  }
+
+  Case(Case other) {
+    this(other.site, other.conversation, other.rehearsal, other.goal);
+    way = other.way;
+    onTheWayBack = other.onTheWayBack;
+    end = other.end;
+    sentence = other.sentence;
+  }
+
+  /** Finds the decision that ended it. */
+  void find(Trace trace) {
+    onTheWayBack = last(trace.request()).ruling().ends() == null && !trace.reply().isEmpty();
+    way = onTheWayBack ? trace.reply() : trace.request();
+    if (trace.outcome() == Outcome.ANSWERED) { // a later packet was lost
+      for (Segment segment : conversation.segments()) {
+        if (!segment.delivered()) {
+          way = segment.legs();
+          onTheWayBack = segment.isReply();
+        }
+      }
+    }
+    end = way.isEmpty() ? null : last(way);
+  }
+
+  static Decision last(List<Leg> way) {
+    List<Decision> decisions = way.get(way.size() - 1).decisions();
+    return decisions.get(decisions.size() - 1);
+  }
+
+  Verdict verdict(Cause cause, String detail, @Nullable Placed place, @Nullable Site mended) {
+    NearMiss near = end == null ? null : end.near();
+    return new Verdict(new Obstacle(cause, sentence, detail, place, near, conversation), mended);
+  }
+
+  Verdict verdict(Cause cause, Decision end, @Nullable Site mended) {
+    return verdict(cause, "", end.by(), mended);
+  }
+
+  boolean succeedsOn(Site changed) {
+    return goal.test(rehearsal.apply(changed));
+  }
+
+  /** The site with a host of that name changed; null if there is none. */
+  @Nullable Site with(String name, UnaryOperator<Host> change) {
+    Host host = site.hosts().get(name);
+    return host == null ? null : site.with(change.apply(host));
+  }
+
+  @Nullable Site leading(String name, Header header) {
+    Host host = site.hosts().get(name);
+    Host changed = host == null ? null : Mends.leading(site, host, header.destination());
+    return changed == null ? null : site.with(changed);
+  }
+
+  @Nullable Site routed(@Nullable Device device, Address to) {
+    Device changed = device == null ? null : Mends.routed(site, device, to);
+    return changed == null ? null : site.with(changed);
+  }
+
+  @Nullable Site routedEverywhere(Address to) {
+    Site changed = site;
+    for (Device device : site.devices().values()) {
+      Device better = Mends.routed(site, device, to);
+      changed = better == null ? changed : changed.with(better);
+    }
+    return changed.equals(site) ? null : changed;
+  }
+
+  /** The rule that changed the destination last. */
+  @Nullable Placed translatedBy() {
+    Placed by = null;
+    for (Leg leg : way) {
+      for (Decision decision : leg.decisions()) {
+        by = decision.ruling() == Ruling.DESTINATION_TRANSLATED ? decision.by() : by;
+      }
+    }
+    return by;
+  }
+
+  static boolean covers(List<ServiceTerm> services, Header header) {
+    return ServiceTerm.anyCovers(
+        services, header.protocol(), header.destinationPort(), header.icmpType());
+  }
+
+  static @Nullable AccessList listOf(Device device, @Nullable Placed by) {
+    for (AccessList list : device.access()) {
+      if (list.equals(by) || (by instanceof AccessRule rule && list.rules().contains(rule))) {
+        return list;
+      }
+    }
+    return null;
+  }
+
+  Verdict judgeDown(@Nullable Device device, Decision end) {
+    Site mended =
+        device != null && end.by() instanceof Interface own
+            ? site.with(Mends.up(device, own))
+            : null;
+    return verdict(Cause.INTERFACE_DOWN, end, mended);
+  }
+}

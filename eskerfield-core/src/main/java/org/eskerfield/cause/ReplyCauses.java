@@ -1,0 +1,174 @@
+package org.eskerfield.cause;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/** Names the cause for which a request arrived, but its reply was lost. */
+final class ReplyCauses extends Case {
+  ReplyCauses(Case other) {
+    super(other);
+  }
+
+  @Nullable Verdict judgeReply(Trace trace, Decision end) {
+    Leg leg = way.get(way.size() - 1);
+    Device device = site.devices().get(leg.where());
+    Header header = end.after();
+    Host answerer = site.hosts().get(way.get(0).where());
+    String other = otherWay(trace);
+    switch (end.ruling()) {
+      case REPLY_DISCARDED -> {
+        return verdict(Cause.REPLY_BY_OTHER_WAY, other, translatedOf(trace), hairpinned(trace));
+      }
+      case NO_GATEWAY -> {
+        return verdict(
+            Cause.GATEWAY_OR_PREFIX_WRONG, "", answerer, leading(way.get(0).where(), header));
+      }
+      case NOBODY_THERE -> {
+        if (leg.kind() == Leg.Kind.HOST) {
+          return new RequestCauses(this).judgeNobody(leg, end);
+        }
+      }
+      case INTERFACE_DOWN, ROUTE_DOWN -> {
+        return judgeDown(device, end);
+      }
+      case NO_ROUTE, ROUTE_DISCARDS -> {
+        if (other.isEmpty() || answerer == null) {
+          return verdict(Cause.RETURN_ROUTE_MISSING, end, routed(device, header.destination()));
+        }
+      }
+      case HOPS_USED_UP -> {
+        return verdict(Cause.LOOP, "", null, routedEverywhere(header.destination()));
+      }
+      case DESTINATION_NOT_CARRIED -> {
+        if (other.isEmpty()) {
+          return verdict(
+              Cause.RETURN_ROUTE_MISSING,
+              "a route towards the internet takes it instead",
+              lastDevice(),
+              routed(lastDevice(), header.destination()));
+        }
+      }
+      default -> {
+        AccessList list = device == null ? null : listOf(device, end.by());
+        if (device != null && list != null && list.stateless()) {
+          return verdict(
+              Cause.REPLIES_NOT_LET_IN, end, site.with(Mends.passing(device, list, header)));
+        }
+      }
+    }
+    // It met other devices, or none: the answerer sends its replies elsewhere.
+    if (answerer != null && !other.isEmpty() && !answerer.isOutside()) {
+      Site led = leadingBack(trace, answerer);
+      boolean wrongGateway = !answerer.gateways().isEmpty() && answerer.networks().size() == 1;
+      return verdict(
+          wrongGateway ? Cause.GATEWAY_OR_PREFIX_WRONG : Cause.REPLY_BY_OTHER_WAY,
+          other,
+          answerer,
+          led);
+    }
+    return verdict(Cause.REPLY_BY_OTHER_WAY, other, end.by(), null);
+  }
+
+  private @Nullable Device lastDevice() {
+    Device last = null;
+    for (Leg leg : way) {
+      last = leg.kind() == Leg.Kind.DEVICE ? site.devices().get(leg.where()) : last;
+    }
+    return last;
+  }
+
+  /** Where the reply left the way of the request; empty if it did not. */
+  private String otherWay(Trace trace) {
+    List<String> there = new ArrayList<>();
+    for (Leg leg : trace.request()) {
+      there.add(0, leg.where());
+    }
+    for (int i = 0; i < way.size() && i < there.size(); i++) {
+      if (!way.get(i).where().equals(there.get(i))) {
+        return "the request came to "
+            + there.get(i - 1 < 0 ? 0 : i - 1)
+            + " from "
+            + there.get(i)
+            + ", but the reply goes on to "
+            + way.get(i).where();
+      }
+    }
+    return "";
+  }
+
+  /** As if the answerer had the device for its gateway from which the request came. */
+  private @Nullable Site leadingBack(Trace trace, Host answerer) {
+    List<Leg> request = trace.request();
+    if (request.size() < 2) {
+      return null;
+    }
+    Leg before = request.get(request.size() - 2);
+    Interface by = before.leaving();
+    Device device = site.devices().get(before.where());
+    Address gateway =
+        by == null || device == null ? null : by.address(trace.question().to().family());
+    return gateway == null
+        ? null
+        : site.with(
+            new Host(
+                answerer.name(),
+                answerer.networks(),
+                answerer.addresses(),
+                answerer.assigned(),
+                List.of(),
+                List.of(gateway),
+                answerer.resolver(),
+                answerer.listens(),
+                answerer.answersPing(),
+                answerer.filter(),
+                answerer.blocked(),
+                answerer.off(),
+                answerer.note(),
+                answerer.place()));
+  }
+
+  private static @Nullable Placed translatedOf(Trace trace) {
+    for (Leg leg : trace.request()) {
+      for (Decision decision : leg.decisions()) {
+        if (decision.ruling() == Ruling.DESTINATION_TRANSLATED) {
+          return decision.by();
+        }
+      }
+    }
+    return null;
+  }
+
+  /** As if a hairpin that keeps the source changed it to the device's. */
+  private @Nullable Site hairpinned(Trace trace) {
+    for (Leg leg : trace.request()) {
+      Device device = site.devices().get(leg.where());
+      for (Decision decision : leg.decisions()) {
+        if (device != null
+            && decision.ruling() == Ruling.DESTINATION_TRANSLATED
+            && decision.by() instanceof InwardRule rule
+            && rule.hairpin() != null
+            && rule.hairpin().source() == Hairpin.Source.KEPT) {
+          Hairpin changed =
+              new Hairpin(rule.hairpin().from(), Hairpin.Source.DEVICE, rule.hairpin().place());
+          return site.with(Mends.with(device, rule, Rules.with(rule, rule.facing(), changed)));
+        }
+      }
+    }
+    return null;
+  }
+}

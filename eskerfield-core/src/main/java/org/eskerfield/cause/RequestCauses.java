@@ -1,0 +1,557 @@
+package org.eskerfield.cause;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.engine.Match;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.NearMiss;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/** Names the cause for which a request did not arrive. */
+final class RequestCauses extends Case {
+  RequestCauses(Case other) {
+    super(other);
+  }
+
+  @Nullable Verdict judgeRequest(Decision end) {
+    Leg leg = way.get(way.size() - 1);
+    Device device = site.devices().get(leg.where());
+    Header header = end.after();
+    return switch (end.ruling()) {
+      case BLOCKED_AT_SENDER ->
+          verdict(Cause.SENDER_NETWORK_BLOCKS, end, with(leg.where(), Mends::unblocked));
+      case SENDER_OFF, HOST_OFF -> verdict(Cause.HOST_OFF, end, with(leg.where(), Mends::on));
+      case NO_GATEWAY -> verdict(Cause.GATEWAY_OR_PREFIX_WRONG, end, leading(leg.where(), header));
+      case NOBODY_THERE -> judgeNobody(leg, end);
+      case INTERFACE_DOWN, ROUTE_DOWN -> judgeDown(device, end);
+      case NO_ROUTE, ROUTE_DISCARDS ->
+          verdict(Cause.ROUTE_MISSING, end, routed(device, header.destination()));
+      case HOPS_USED_UP -> verdict(Cause.LOOP, "", null, routedEverywhere(header.destination()));
+      case SOURCE_NOT_CARRIED -> judgePrivateSource();
+      case DESTINATION_NOT_CARRIED -> judgePrivateDestination(header);
+      case NO_CARRIER_LINK -> verdict(Cause.ADDRESS_NOT_ROUTED, end, null);
+      case DESTINATION_UNMATCHED, DEVICE_NOT_ADMITTED, DEVICE_REFUSES, DEVICE_SERVICE_CLOSED ->
+          device == null ? null : judgeUntranslated(device, leg, end);
+      case NOT_ADMITTED ->
+          device == null ? null : new AccessCauses(this).judgeAdmission(device, end);
+      case DROPPED_BY_RULE,
+          REJECTED_BY_RULE,
+          DROPPED_OTHERWISE,
+          REJECTED_OTHERWISE,
+          DROPPED_BY_STANCE,
+          REJECTED_BY_STANCE ->
+          device == null ? null : new AccessCauses(this).judgeAccess(device, leg, end);
+      case POOL_USED_UP ->
+          verdict(
+              end.by() instanceof DynamicRule rule
+                      && rule.pool().addresses().ranges().size() == 1
+                      && rule.pool()
+                          .addresses()
+                          .ranges()
+                          .get(0)
+                          .first()
+                          .equals(rule.pool().addresses().ranges().get(0).last())
+                  ? Cause.SHARING_LEFT_OUT
+                  : Cause.EXHAUSTED,
+              end,
+              null);
+      case PORTS_USED_UP, PORT_LIMIT_REACHED -> verdict(Cause.EXHAUSTED, end, null);
+      case CANNOT_SHARE -> verdict(Cause.CANNOT_SHARE, end, null);
+      case HOST_REFUSES ->
+          verdict(
+              Cause.NOTHING_LISTENS, end, with(leg.where(), host -> Mends.listening(host, header)));
+      case HOST_FILTERED, HOST_REJECTED ->
+          verdict(Cause.HOST_FILTER, end, with(leg.where(), Mends::unfiltered));
+      case HOST_SILENT ->
+          verdict(Cause.NO_PING, end, with(leg.where(), host -> Mends.listening(host, header)));
+      case SOURCE_IS_OWN, SOURCE_IMPOSSIBLE, SOURCE_BY_OTHER_WAY, NOT_FORWARDED ->
+          verdict(Cause.NOT_FORWARDED, end, null);
+      case NOT_AN_OPENING, BINDING_FILTERED, ERROR_UNMATCHED ->
+          verdict(Cause.NO_SESSION, end, null);
+      default -> null;
+    };
+  }
+
+  /** Nobody has the address that the packet was handed to. */
+  Verdict judgeNobody(Leg leg, Decision end) {
+    List<Decision> decisions = leg.decisions();
+    Ruling before =
+        decisions.size() < 2 ? Ruling.FLOW_IS_NEW : decisions.get(decisions.size() - 2).ruling();
+    Header header = end.after();
+    if (leg.kind() == Leg.Kind.HOST && before == Ruling.SENT_TO_GATEWAY) {
+      return verdict(
+          Cause.GATEWAY_OR_PREFIX_WRONG,
+          "its gateway is no device of the site",
+          site.hosts().get(leg.where()),
+          leading(leg.where(), header));
+    }
+    Host sender = site.hosts().get(leg.where());
+    if (sender != null && !sender.ownPrefixes().isEmpty() && before == Ruling.SENT_TO_NEIGHBOUR) {
+      return verdict(
+          Cause.GATEWAY_OR_PREFIX_WRONG,
+          "it takes " + sender.ownPrefixes().get(0) + " for its own network",
+          sender,
+          leading(leg.where(), header));
+    }
+    if (leg.kind() == Leg.Kind.INTERNET && end.by() instanceof Network link) {
+      Interface assigned = assignedOn(link);
+      if (assigned != null) {
+        return verdict(
+            Cause.ADDRESS_CHANGED,
+            "the carrier assigns the address of "
+                + assigned.name()
+                + "; it is "
+                + assigned.addresses().get(0)
+                + " now",
+            assigned,
+            null);
+      }
+      Verdict wrong = judgeOtherAddress(header);
+      return wrong != null ? wrong : verdict(Cause.TRANSLATION_MISSING, end, null);
+    }
+    if (translatedBy() == null) {
+      return verdict(Cause.WRONG_ADDRESS, end, null);
+    }
+    Host moved = listener(header);
+    if (moved != null && !moved.addresses().contains(header.destination())) {
+      return verdict(
+          Cause.HOST_MOVED,
+          moved.name() + " listens on that port, and is at " + moved.addresses().get(0),
+          translatedBy(),
+          site.with(Mends.alsoAt(moved, header.destination())));
+    }
+    Network network = site.networkOf(header.destination());
+    Host phantom =
+        network == null
+            ? null
+            : Mends.listening(Host.unnamed(header.destination(), network), header);
+    return verdict(
+        Cause.HOST_MOVED, "", translatedBy(), phantom == null ? null : site.with(phantom));
+  }
+
+  private @Nullable Interface assignedOn(Network link) {
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        if (own.network().name().equals(link.name()) && own.assigned() == Assignment.BY_CARRIER) {
+          return own;
+        }
+      }
+    }
+    return null;
+  }
+
+  private Verdict judgePrivateSource() {
+    Device device = null;
+    Interface leaving = null;
+    Interface arriving = null;
+    for (Leg leg : way) {
+      if (leg.kind() == Leg.Kind.DEVICE && leg.leaving() != null) {
+        device = site.devices().get(leg.where());
+        leaving = leg.leaving();
+        arriving = leg.arriving();
+      }
+    }
+    Header header = last(way).after();
+    Network inside = site.networkOf(header.destination());
+    if (device != null && inside != null && inside.carrier().isEmpty()) {
+      return verdict(
+          Cause.ROUTE_MISSING,
+          device.name()
+              + " has no route to "
+              + inside.name()
+              + ", so that a route towards the internet takes it",
+          device,
+          routed(device, header.destination()));
+    }
+    if (device == null || leaving == null) {
+      return verdict(Cause.CARRIER_DISCARDS_PRIVATE, "", null, null);
+    }
+    SharedRule opening =
+        new SharedRule(
+            "as if mended",
+            List.of(Mends.term(header.source())),
+            List.of(),
+            new InterfaceTerm(leaving.name(), List.of(leaving), leaving.place()),
+            null,
+            null,
+            false,
+            null,
+            leaving.place());
+    Site mended = site.with(Mends.with(device, null, opening));
+    for (TranslationRule rule : device.translation()) {
+      List<AddressTerm> from =
+          rule instanceof SharedRule shared
+              ? shared.from()
+              : rule instanceof DynamicRule lent ? lent.from() : List.of();
+      InterfaceTerm meant =
+          rule instanceof SharedRule shared
+              ? shared.leaving()
+              : rule instanceof DynamicRule lent ? lent.leaving() : null;
+      if (meant != null && (from.isEmpty() || site.addresses(from).contains(header.source()))) {
+        if (rule.disabled()) {
+          return verdict(
+              Cause.CARRIER_DISCARDS_PRIVATE,
+              Labels.of(rule) + " would translate it, but is disabled",
+              rule,
+              mended);
+        }
+        if (!meant.names(leaving)) {
+          return verdict(
+              Cause.WRONG_INTERFACE,
+              Labels.of(rule)
+                  + " would translate it, but is for packets that leave by "
+                  + meant.text()
+                  + ", and this leaves by "
+                  + leaving.name(),
+              rule,
+              mended);
+        }
+      }
+    }
+    String from = arriving == null ? "" : " from " + arriving.network().zone();
+    return verdict(
+        Cause.CARRIER_DISCARDS_PRIVATE,
+        "no rule of "
+            + device.name()
+            + " translates sources"
+            + from
+            + " that leave by "
+            + leaving.name(),
+        device,
+        mended);
+  }
+
+  private Verdict judgePrivateDestination(Header header) {
+    for (Device device : site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof InwardRule inward
+            && inward.external().now(header.destination().family()) != null
+            && Objects.requireNonNull(inward.external().now(header.destination().family()))
+                .contains(header.destination())) {
+          return verdict(
+              Cause.ADDRESS_PRIVATE,
+              header.destination()
+                  + " is "
+                  + SpecialAddresses.kind(header.destination())
+                  + ": "
+                  + device.name()
+                  + " itself stands behind somebody's translation",
+              rule,
+              null);
+        }
+      }
+    }
+    Verdict wrong = judgeOtherAddress(header);
+    return wrong != null ? wrong : verdict(Cause.WRONG_ADDRESS, "", null, null);
+  }
+
+  /** Would it work with another external address? */
+  private @Nullable Verdict judgeOtherAddress(Header header) {
+    for (Device device : site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (rule.disabled() || !(rule instanceof InwardRule inward)) {
+          continue;
+        }
+        var external = inward.external().now(header.destination().family());
+        if (external == null
+            || external.contains(
+                attempt.addresses().isEmpty()
+                    ? header.destination()
+                    : attempt.addresses().get(0))) {
+          continue;
+        }
+        Conversation other =
+            Tracer.of(site)
+                .converse(
+                    new Attempt(
+                        attempt.sender(),
+                        attempt.source(),
+                        external.first().toString(),
+                        null,
+                        List.of(external.first()),
+                        attempt.probe(),
+                        attempt.sourcePort(),
+                        attempt.mode(),
+                        attempt.at()));
+        if (goal.test(other)) {
+          return verdict(
+              Cause.WRONG_ADDRESS,
+              external.first() + " is the address that works: " + Labels.of(rule),
+              rule,
+              null);
+        }
+      }
+    }
+    return null;
+  }
+
+  /** A packet for an address of the device that no rule takes further. */
+  private Verdict judgeUntranslated(Device device, Leg leg, Decision end) {
+    NearMiss near = end.near();
+    Header header = end.after();
+    Verdict changed = judgeChangedAddress(device, header);
+    if (near != null && near.rule() instanceof InwardRule rule) {
+      return judgeNearTranslation(device, leg, end, near, rule);
+    }
+    Verdict wrong = judgeOtherAddress(header);
+    if (changed != null || wrong != null) {
+      return changed != null ? changed : Objects.requireNonNull(wrong);
+    }
+    Verdict outer = judgeOuter(device, leg, header);
+    if (outer != null) {
+      return outer;
+    }
+    boolean inside =
+        leg.arriving() != null && !leg.arriving().network().zone().equals(Site.INTERNET);
+    boolean meant = inside || attempt.to().equals(device.name());
+    if (end.ruling() == Ruling.DEVICE_SERVICE_CLOSED
+        || (meant && isOwn(device, header.destination()) && !isLedTo(device))) {
+      return verdict(Cause.OWN_SERVICE_CLOSED, end, open(device, header));
+    }
+    for (TranslationRule rule : device.translation()) {
+      if (rule.disabled()
+          && rule instanceof InwardRule inward
+          && isAt(inward, header)
+          && covers(inward.services(), header)) {
+        return verdict(
+            Cause.TRANSLATION_MISSING,
+            Labels.of(rule) + " would take it, but is disabled",
+            rule,
+            null);
+      }
+    }
+    return verdict(Cause.TRANSLATION_MISSING, end, null);
+  }
+
+  private static boolean isAt(InwardRule rule, Header header) {
+    var external = rule.external().now(header.destination().family());
+    return external != null && external.contains(header.destination());
+  }
+
+  /** As if the device itself ran the service for everybody. */
+  private Site open(Device device, Header header) {
+    List<OwnService> services = new ArrayList<>();
+    services.add(new OwnService(Mends.service(header), List.of(), null, device.place()));
+    services.addAll(device.services());
+    return site.with(device.withServices(services));
+  }
+
+  /** Whether the packet came here because another device translated it. */
+  private boolean isLedTo(Device device) {
+    Placed by = translatedBy();
+    return by != null && !device.translation().contains(by);
+  }
+
+  private static boolean isOwn(Device device, Address address) {
+    return device.interfaces().stream().anyMatch(own -> own.addresses().contains(address));
+  }
+
+  private Verdict judgeNearTranslation(
+      Device device, Leg leg, Decision end, NearMiss near, InwardRule rule) {
+    Interface arriving = leg.arriving();
+    Set<Match.Field> fields = near.fields();
+    if (fields.contains(Match.Field.ARRIVING) && arriving != null) {
+      boolean inside = !arriving.network().zone().equals(Site.INTERNET);
+      InterfaceTerm here = new InterfaceTerm(arriving.name(), List.of(arriving), rule.place());
+      InwardRule changed =
+          inside
+              ? Rules.with(
+                  rule, rule.facing(), new Hairpin(here, Hairpin.Source.DEVICE, rule.place()))
+              : Rules.with(rule, here, rule.hairpin());
+      boolean rest = fields.size() == 1;
+      return verdict(
+          inside ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE,
+          "",
+          rule,
+          rest ? site.with(Mends.with(device, rule, changed)) : null);
+    }
+    if (fields.contains(Match.Field.SERVICE)) {
+      Header header = end.after();
+      Verdict other = judgeOtherAddress(header);
+      other =
+          other == null && !isOtherProtocol(rule, header) ? judgeOuter(device, leg, header) : other;
+      if (other != null) {
+        return other;
+      }
+      Host meant = isOtherProtocol(rule, header) ? null : listener(header);
+      return meant == null
+          ? verdict(
+              Cause.WRONG_SERVICE,
+              "",
+              rule,
+              rule instanceof DestinationRule served
+                  ? site.with(Mends.with(device, rule, Rules.serving(served, header)))
+                  : null)
+          : verdict(
+              Cause.TRANSLATION_MISSING,
+              meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
+              device,
+              site.with(Mends.with(device, null, Rules.leadingTo(leg, header, meant))));
+    }
+    return verdict(
+        Cause.SENDER_NOT_ADMITTED,
+        "",
+        rule,
+        site.with(Mends.with(device, rule, Rules.forEverybody(rule))));
+  }
+
+  /** Whether the rule is for the same port of the other protocol. */
+  private static boolean isOtherProtocol(InwardRule rule, Header header) {
+    int other =
+        header.protocol() == Protocol.TCP
+            ? Protocol.UDP
+            : header.protocol() == Protocol.UDP ? Protocol.TCP : header.protocol();
+    return !rule.services().isEmpty()
+        && ServiceTerm.anyCovers(
+            rule.services(), other, header.destinationPort(), header.icmpType());
+  }
+
+  /** The only host that listens on the port of a packet; null if there is none or several. */
+  private @Nullable Host listener(Header header) {
+    Host found = null;
+    for (Host host : site.hosts().values()) {
+      if (!host.isOutside() && !host.listens().isEmpty() && covers(host.listens(), header)) {
+        if (found != null) {
+          return null;
+        }
+        found = host;
+      }
+    }
+    return found;
+  }
+
+  /** A rule names an address literally that the carrier assigns and has changed. */
+  private @Nullable Verdict judgeChangedAddress(Device device, Header header) {
+    for (Interface own : device.interfaces()) {
+      if (own.assigned() != Assignment.BY_CARRIER
+          || !own.addresses().contains(header.destination())) {
+        continue;
+      }
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof InwardRule inward
+            && !rule.disabled()
+            && inward.external().literal() != null
+            && own.network().prefixOf(inward.external().literal().first()) != null
+            && !own.addresses().contains(inward.external().literal().first())
+            && covers(inward.services(), header)) {
+          return verdict(
+              Cause.ADDRESS_CHANGED,
+              Labels.of(rule)
+                  + " names "
+                  + inward.external().text()
+                  + ", but the carrier has assigned "
+                  + header.destination()
+                  + " to "
+                  + own.name()
+                  + " now",
+              rule,
+              site.with(Mends.with(device, rule, Rules.at(inward, own))));
+        }
+      }
+    }
+    return null;
+  }
+
+  /** A device behind this one expects the packet, but this one does not pass it on. */
+  private @Nullable Verdict judgeOuter(Device outer, Leg leg, Header header) {
+    for (Device inner : site.devices().values()) {
+      if (inner.name().equals(outer.name())) {
+        continue;
+      }
+      for (TranslationRule rule : inner.translation()) {
+        if (rule.disabled() || !(rule instanceof InwardRule inward) || isFed(outer, inward)) {
+          continue;
+        }
+        var external = inward.external().now(header.destination().family());
+        boolean facesOuter =
+            inward.facing().interfaces().stream()
+                .anyMatch(
+                    own ->
+                        outer.interfaces().stream()
+                            .anyMatch(o -> o.network().name().equals(own.network().name())));
+        if (external != null
+            && facesOuter
+            && leg.arriving() != null
+            && SpecialAddresses.NOT_ON_THE_INTERNET.contains(external.first())) {
+          return verdict(
+              Cause.OUTER_RULE_MISSING,
+              inner.name()
+                  + " behind it expects the packet at "
+                  + external.first()
+                  + " by "
+                  + Labels.of(rule)
+                  + " (line "
+                  + rule.place().line()
+                  + "), but no rule of "
+                  + outer.name()
+                  + " leads it there",
+              outer,
+              site.with(
+                  Mends.with(
+                      outer,
+                      null,
+                      Rules.passedOn(outer, leg.arriving(), header, external.first(), inward))));
+        }
+      }
+    }
+    return null;
+  }
+
+  /** Whether a rule of the outer device leads to where a rule of the inner one takes packets. */
+  private static boolean isFed(Device outer, InwardRule inner) {
+    for (TranslationRule rule : outer.translation()) {
+      if (rule instanceof InwardRule inward && !rule.disabled()) {
+        var external = inner.external().now(inward.internalBlock().family());
+        if (external == null || !inward.internalBlock().contains(external.first())) {
+          continue;
+        }
+        PortSet ports = inward.internalPorts();
+        if (inner.services().isEmpty() || (ports == null && inward.services().isEmpty())) {
+          return true;
+        }
+        for (ServiceTerm term : inner.services()) {
+          for (ServicePart part : term.service().parts()) {
+            if (ports != null
+                ? part.ports().intersects(ports)
+                : inward.services().stream()
+                    .anyMatch(own -> own.service().overlaps(term.service()))) {
+              return true;
+            }
+          }
+        }
+      }
+    }
+    return false;
+  }
+}

@@ -41,8 +41,134 @@ class SiteReaderTest {
     return Arguments.of(piece, byWithMark, message, remedy);
   }
 
+  private static final String EXPECT =
+      "            log: true\n        otherwise: drop\n\nexpect:\n  - { ";
+
   static List<Arguments> mistakes() {
     return List.of(
+        // Hosts on several networks, their filters and resolvers; names; expectations.
+        row(
+            "  pier:         { prefix: 10.77.4.0/24, zone: pier }",
+            "  pier:         ¦[a, b]",
+            "a list stands where a network belongs",
+            "write its keys: prefix, zone"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ on: [pier, ¦piers], at: 10.77.4.20",
+            "no network is called 'piers'",
+            "did you mean 'pier'?"),
+        row(
+            "{ on: internet, at: 198.51.100.77 }",
+            "{ on: [¦internet, pier], at: 198.51.100.77 }",
+            "host 'passenger' is on the internet and on networks of the site at once",
+            "describe two hosts"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ on: [pier, carrier-link], gateway: 10.77.4.1, at: [10.77.4.20, ¦10.9.9.9, 198.51.100.141]",
+            "the address 10.9.9.9 of host 'kiosk' is in none of its networks pier, carrier-link",
+            "correct the address"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ on: [pier, carrier-link], gateway: 10.77.4.1, ¦at: 10.77.4.20",
+            "host 'kiosk' is on network 'carrier-link', but has no address there",
+            "add one of 198.51.100.128/26"),
+        row(
+            "  kiosk: { on: pier, at: 10.77.4.20",
+            "  ¦kiosk: { on: [pier, carrier-link], at: [10.77.4.20, 198.51.100.141]",
+            "host 'kiosk' is on several networks and needs a 'gateway'",
+            "add gateway: and the address of a router"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ own-prefix: ¦10.77.4.1/16, on: pier, at: 10.77.4.20",
+            "'10.77.4.1/16' has host bits set",
+            "the prefix is 10.77.0.0/16"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ resolver: ¦pier, on: pier, at: 10.77.4.20",
+            "'pier' cannot answer for names",
+            "name one host or one address"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ resolver: ¦198.51.100.0/24, on: pier, at: 10.77.4.20",
+            "'198.51.100.0/24' cannot answer for names",
+            "name one host or one address"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ filter: { otherwise: ¦allow }, on: pier, at: 10.77.4.20",
+            "'allow' is no value for 'otherwise'",
+            "write one of: accept, drop, reject"),
+        row(
+            "{ on: pier, at: 10.77.4.20",
+            "{ network-blocks: ¦htps, on: pier, at: 10.77.4.20",
+            "no service is called 'htps'",
+            "did you mean 'https'?"),
+        row(
+            "services:\n  ramp-control",
+            "names:\n  x.example: ¦nobody\n\nservices:\n  ramp-control",
+            "'nobody' is no address, and no host is called so",
+            "write an address, a host"),
+        row(
+            "services:\n  ramp-control",
+            "names:\n  x.example: { ¦kisk: 192.0.2.1 }\n\nservices:\n  ramp-control",
+            "no host is called 'kisk'",
+            "did you mean 'kiosk'?"),
+        row(
+            "services:\n  ramp-control",
+            "names:\n  ¦kiosk: ramp\n\nservices:\n  ramp-control",
+            "the name 'kiosk' is taken by something else of the site",
+            "need one of their own"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT + "from: ¦nobody, to: ramp, service: ping, outcome: dropped }",
+            "no host or device is called 'nobody'",
+            "there is: kiosk"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT + "from: kiosk, ¦to: rump, service: ping, outcome: dropped }",
+            "no host or device is called 'rump'",
+            "did you mean 'ramp'?"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT + "from: kiosk, to: ramp, service: ping, ¦outcome: answered by rump }",
+            "no host or device is called 'rump'",
+            "did you mean 'ramp'?"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT + "from: kiosk, to: ramp, service: ping, outcome: answered, seen-as: ¦me }",
+            "'me' is not an address",
+            "four numbers"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT
+                + "from: kiosk, to: ramp, service: ping, outcome: answered, rule: ¦ramp controler }",
+            "no rule or list is called 'ramp controler'",
+            "did you mean 'ramp controller'?"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT + "from: kiosk, to: ramp, service: ping, outcome: answered, ¦at: someday }",
+            "'someday' is no time",
+            "sunday 10:00"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT
+                + "from: kiosk, to: ramp, service: ping, outcome: answered,"
+                + " after: { from: kiosk, to: ramp, service: ping, wait: ¦soon } }",
+            "'soon' is no time",
+            "write 90s"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT
+                + "from: kiosk, to: ramp, service: ping, outcome: answered, ¦before-change: x.yaml }",
+            "without earlier traffic it makes no difference",
+            "add after:"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT
+                + "from: kiosk, to: ramp, service: ping, outcome: answered,"
+                + " after: { from: kiosk, to: ramp, service: ping }, before-change: ¦nowhere.yaml }",
+            "the site before the change cannot be read",
+            "name a site file"),
+
         // Structure.
         row(
             "    stance:",

@@ -131,6 +131,35 @@ class VerifyVerbTest {
         .contains("not met skerry");
   }
 
+  /** Whatever becomes of a conversation, its data fit their schema and agree with the text. */
+  @ParameterizedTest
+  @CsvSource({
+    "--from contractor --to booking.marrowby.example --service https, name-unknown",
+    "--from kiosk --to booking.marrowby.example --service https, name-wrong-side",
+    "--from auditor --to 203.0.113.37 --service ftp --mode extended-active, ''",
+    "--from stranger --to 203.0.113.36:2222 --service tcp, sender-not-admitted sender-not-admitted",
+    "--from clerk --to hydrographic --service gre, cannot-share",
+    "--from ferry --to tender --service ping, ''",
+  })
+  void theDataOfATraceSayWhatTheTextSays(String options, String codes) throws Exception {
+    String[] words = MainTest.words("trace " + DEMO + " " + options + " --json");
+    JsonNode answer = JSON.readTree(MainTest.run(words).out());
+    assertThat(
+            JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                .getSchema(Schemas.TRACE.text())
+                .validate(answer))
+        .isEmpty();
+    StringBuilder found = new StringBuilder();
+    answer.get("causes").forEach(cause -> found.append(cause.get("code").asText()).append(' '));
+    assertThat(found.toString().strip()).isEqualTo(codes);
+    String text = MainTest.run(MainTest.words("trace " + DEMO + " " + options)).out();
+    assertThat(text.replaceAll("\\s+", " "))
+        .startsWith(answer.get("outcome").asText() + " " + answer.get("reason").asText());
+    for (String code : codes.split(" ")) {
+      assertThat(text).contains(code.isEmpty() ? "Request" : "(" + code + ")");
+    }
+  }
+
   /** Every code has a section, and what the page shows of the tool is what it says. */
   @Test
   void thePageOfCausesIsWhatTheToolSays() throws Exception {

@@ -154,69 +154,89 @@ final class Mends {
 
   /** A host that is switched on. */
   static Host on(Host host) {
-    return with(host, host.listens(), host.answersPing(), host.filter(), host.blocked(), false);
+    HostCopy copy = new HostCopy(host);
+    copy.off = false;
+    return copy.host();
   }
 
   /** A host on a network that lets everything out. */
   static Host unblocked(Host host) {
-    return with(host, host.listens(), host.answersPing(), host.filter(), List.of(), host.off());
+    HostCopy copy = new HostCopy(host);
+    copy.blocked = List.of();
+    return copy.host();
   }
 
   /** A host without a filter. */
   static Host unfiltered(Host host) {
-    return with(host, host.listens(), host.answersPing(), null, host.blocked(), host.off());
+    HostCopy copy = new HostCopy(host);
+    copy.filter = null;
+    return copy.host();
   }
 
   /** A host that answers what a packet asks for. */
   static Host listening(Host host, Header asked) {
-    List<ServiceTerm> listens = new ArrayList<>(host.listens());
-    listens.add(service(asked));
-    return with(host, listens, /* answersPing= */ true, host.filter(), host.blocked(), host.off());
-  }
-
-  private static Host with(
-      Host host,
-      List<ServiceTerm> listens,
-      boolean answersPing,
-      @Nullable AccessList filter,
-      List<ServiceTerm> blocked,
-      boolean off) {
-    return new Host(
-        host.name(),
-        host.networks(),
-        host.addresses(),
-        host.assigned(),
-        host.ownPrefixes(),
-        host.gateways(),
-        host.resolver(),
-        listens,
-        answersPing,
-        filter,
-        blocked,
-        off,
-        host.note(),
-        host.place());
+    HostCopy copy = new HostCopy(host);
+    copy.listens.add(service(asked));
+    copy.answersPing = true;
+    return copy.host();
   }
 
   /** A host with one more address. */
   static Host alsoAt(Host host, Address address) {
-    List<Address> addresses = new ArrayList<>(host.addresses());
-    addresses.add(address);
-    return new Host(
-        host.name(),
-        host.networks(),
-        addresses,
-        host.assigned(),
-        host.ownPrefixes(),
-        host.gateways(),
-        host.resolver(),
-        host.listens(),
-        host.answersPing(),
-        host.filter(),
-        host.blocked(),
-        host.off(),
-        host.note(),
-        host.place());
+    HostCopy copy = new HostCopy(host);
+    copy.addresses.add(address);
+    return copy.host();
+  }
+
+  /** A host with this gateway and no other, which knows its own network right. */
+  static Host over(Host host, Address gateway) {
+    HostCopy copy = new HostCopy(host);
+    copy.ownPrefixes = List.of();
+    copy.gateways = List.of(gateway);
+    return copy.host();
+  }
+
+  /** A host of which one thing is about to change. */
+  private static final class HostCopy {
+    private final Host host;
+    private final List<Address> addresses;
+    private final List<ServiceTerm> listens;
+    private List<Prefix> ownPrefixes;
+    private List<Address> gateways;
+    private boolean answersPing;
+    private @Nullable AccessList filter;
+    private List<ServiceTerm> blocked;
+    private boolean off;
+
+    HostCopy(Host host) {
+      this.host = host;
+      addresses = new ArrayList<>(host.addresses());
+      listens = new ArrayList<>(host.listens());
+      ownPrefixes = host.ownPrefixes();
+      gateways = host.gateways();
+      answersPing = host.answersPing();
+      filter = host.filter();
+      blocked = host.blocked();
+      off = host.off();
+    }
+
+    Host host() {
+      return new Host(
+          host.name(),
+          host.networks(),
+          addresses,
+          host.assigned(),
+          ownPrefixes,
+          gateways,
+          host.resolver(),
+          listens,
+          answersPing,
+          filter,
+          blocked,
+          off,
+          host.note(),
+          host.place());
+    }
   }
 
   /** A host with the gateway that leads to an address, and its network's own prefix. */
@@ -235,23 +255,7 @@ final class Mends {
         }
       }
     }
-    return gateway == null
-        ? null
-        : new Host(
-            host.name(),
-            host.networks(),
-            host.addresses(),
-            host.assigned(),
-            List.of(),
-            List.of(gateway),
-            host.resolver(),
-            host.listens(),
-            host.answersPing(),
-            host.filter(),
-            host.blocked(),
-            host.off(),
-            host.note(),
-            host.place());
+    return gateway == null ? null : over(host, gateway);
   }
 
   private static boolean leads(Site site, Device device, Address to, Network notBy) {

@@ -122,24 +122,7 @@ final class ReplyCauses extends Case {
     Device device = site.devices().get(before.where());
     Address gateway =
         by == null || device == null ? null : by.address(trace.question().to().family());
-    return gateway == null
-        ? null
-        : site.with(
-            new Host(
-                answerer.name(),
-                answerer.networks(),
-                answerer.addresses(),
-                answerer.assigned(),
-                List.of(),
-                List.of(gateway),
-                answerer.resolver(),
-                answerer.listens(),
-                answerer.answersPing(),
-                answerer.filter(),
-                answerer.blocked(),
-                answerer.off(),
-                answerer.note(),
-                answerer.place()));
+    return gateway == null ? null : site.with(Mends.over(answerer, gateway));
   }
 
   private static @Nullable Placed translatedOf(Trace trace) {

@@ -44,97 +44,48 @@ public record Device(
 
   /** The same device with other interfaces. */
   public Device withInterfaces(List<Interface> changed) {
-    return new Device(
-        name,
-        stance,
-        seesOriginal,
-        verifySource,
-        state,
-        changed,
-        routes,
-        services,
-        translation,
-        access,
-        note,
-        place);
+    return with(stance, state, changed, routes, services, translation, access);
   }
 
   /** The same device with other routes. */
   public Device withRoutes(List<Route> changed) {
-    return new Device(
-        name,
-        stance,
-        seesOriginal,
-        verifySource,
-        state,
-        interfaces,
-        changed,
-        services,
-        translation,
-        access,
-        note,
-        place);
+    return with(stance, state, interfaces, changed, services, translation, access);
   }
 
   /** The same device with other services of its own. */
   public Device withServices(List<OwnService> changed) {
-    return new Device(
-        name,
-        stance,
-        seesOriginal,
-        verifySource,
-        state,
-        interfaces,
-        routes,
-        changed,
-        translation,
-        access,
-        note,
-        place);
+    return with(stance, state, interfaces, routes, changed, translation, access);
   }
 
   /** The same device with other translation rules. */
   public Device withTranslation(List<TranslationRule> changed) {
-    return new Device(
-        name,
-        stance,
-        seesOriginal,
-        verifySource,
-        state,
-        interfaces,
-        routes,
-        services,
-        changed,
-        access,
-        note,
-        place);
+    return with(stance, state, interfaces, routes, services, changed, access);
   }
 
   /** The same device with another stance and other rule lists. */
   public Device withAccess(Stance changed, List<AccessList> lists) {
-    return new Device(
-        name,
-        changed,
-        seesOriginal,
-        verifySource,
-        state,
-        interfaces,
-        routes,
-        services,
-        translation,
-        lists,
-        note,
-        place);
+    return with(changed, state, interfaces, routes, services, translation, lists);
   }
 
   /** The same device with another way to keep state. */
   public Device withState(StateSettings changed) {
+    return with(stance, changed, interfaces, routes, services, translation, access);
+  }
+
+  private Device with(
+      Stance stance,
+      StateSettings state,
+      List<Interface> interfaces,
+      List<Route> routes,
+      List<OwnService> services,
+      List<TranslationRule> translation,
+      List<AccessList> access) {
     return new Device(
         name,
         stance,
         seesOriginal,
         verifySource,
-        changed,
+        state,
         interfaces,
         routes,
         services,

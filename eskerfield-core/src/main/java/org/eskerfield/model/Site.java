@@ -71,28 +71,29 @@ public record Site(
 
   /** The same site with another device in the place of the one of that name. */
   public Site with(Device device) {
-    Map<String, Device> changed = new LinkedHashMap<>(devices);
-    changed.put(device.name(), device);
-    return new Site(
-        name, timeZone, networks, hosts, services, groups, schedules, names, changed, note, place);
+    return with(hosts, names, replaced(devices, device));
   }
 
   /** The same site with another host in the place of the one of that name, or one more. */
   public Site with(Host host) {
-    Map<String, Host> changed = new LinkedHashMap<>(hosts);
-    changed.put(host.name(), host);
-    return new Site(
-        name, timeZone, networks, changed, services, groups, schedules, names, devices, note,
-        place);
+    return with(replaced(hosts, host), names, devices);
   }
 
   /** The same site with another name in the place of the one that is called so. */
-  public Site with(DomainName domainName) {
-    Map<String, DomainName> changed = new LinkedHashMap<>(names);
-    changed.put(domainName.name(), domainName);
+  public Site with(DomainName name) {
+    return with(hosts, replaced(names, name), devices);
+  }
+
+  private static <T extends Named> Map<String, T> replaced(Map<String, T> all, T by) {
+    Map<String, T> changed = new LinkedHashMap<>(all);
+    changed.put(by.name(), by);
+    return changed;
+  }
+
+  private Site with(
+      Map<String, Host> hosts, Map<String, DomainName> names, Map<String, Device> devices) {
     return new Site(
-        name, timeZone, networks, hosts, services, groups, schedules, changed, devices, note,
-        place);
+        name, timeZone, networks, hosts, services, groups, schedules, names, devices, note, place);
   }
 
   /** The zones in the order in which networks name them; {@link #INTERNET} last, always there. */

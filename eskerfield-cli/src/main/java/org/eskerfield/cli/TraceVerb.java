@@ -7,8 +7,11 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.model.Site;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
@@ -73,7 +76,7 @@ final class TraceVerb extends Verb {
             "--expect",
             "OUTCOME",
             "Exit with status 1 unless it ends so: answered, refused, dropped, exhausted,"
-                + " unroutable or unanswered."));
+                + " unroutable or unanswered; by whom may follow, as in 'answered by ramp'."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema trace'."));
     spec.usageMessage()
         .footer(
@@ -85,7 +88,7 @@ final class TraceVerb extends Verb {
   @Override
   int run(ParseResult call, Terminal terminal) throws Exception {
     Site site = readSite(call);
-    Outcome expected = expected(call);
+    Expected expected = expected(call);
     List<Diagnosis> diagnoses =
         new TraceCall(
                 call.matchedOptionValue("--from", List.of()),
@@ -114,14 +117,31 @@ final class TraceVerb extends Verb {
     }
     boolean asExpected = true;
     for (Diagnosis diagnosis : diagnoses) {
-      asExpected &= expected == null || diagnosis.conversation().outcome() == expected;
+      asExpected &= expected == null || expected.holds(diagnosis.conversation());
     }
     return asExpected ? FINE : NO;
   }
 
-  private static @Nullable Outcome expected(ParseResult call) {
-    String word = call.matchedOptionValue("--expect", null);
-    return word == null ? null : chosen(call, "--expect", word, Outcome.values());
+  /** What must be so: an outcome, and by whom if that is asked. */
+  private record Expected(Outcome outcome, @Nullable String by) {
+    boolean holds(Conversation conversation) {
+      Trace trace = conversation.opening();
+      Endpoint receiver = trace == null ? null : trace.deliveredTo();
+      return conversation.outcome() == outcome
+          && (by == null
+              || (receiver != null
+                  && (by.equals(receiver.name()) || by.equals(receiver.address().toString()))));
+    }
+  }
+
+  private static @Nullable Expected expected(ParseResult call) {
+    String text = call.matchedOptionValue("--expect", null);
+    if (text == null) {
+      return null;
+    }
+    String[] words = text.strip().split(" by ", 2);
+    return new Expected(
+        chosen(call, "--expect", words[0], Outcome.values()), words.length < 2 ? null : words[1]);
   }
 
   private static FileTransfer.Mode mode(ParseResult call) {

@@ -100,16 +100,20 @@ class VerifyVerbTest {
   }
 
   @ParameterizedTest
-  @CsvSource({
-    "--from stranger --to 203.0.113.35 --service https --expect answered, 0",
-    "--from stranger --to 203.0.113.35 --service https --expect dropped, 1",
-    "--from stranger --to 203.0.113.35 --service http --expect Dropped, 0",
-    "--from boats --to kiosk --service https --expect dropped, 0",
-    "--from stranger --to 203.0.113.35 --service https --expect fine, 2",
-    "--from auditor --to 203.0.113.37 --service ftp --mode backwards, 2",
-    "--from stranger --to nowhere.example --service https, 2",
-    "--from stranger --to booking.marrowby.example --service https, 0",
-  })
+  @CsvSource(
+      quoteCharacter = '`',
+      value = {
+        "--from stranger --to 203.0.113.35 --service https --expect answered, 0",
+        "--from stranger --to 203.0.113.35 --service https --expect dropped, 1",
+        "--from stranger --to 203.0.113.35 --service http --expect Dropped, 0",
+        "--from boats --to kiosk --service https --expect dropped, 0",
+        "--from clerk --to kiosk --service https --expect 'answered by kiosk', 0",
+        "--from clerk --to kiosk --service https --expect 'answered by ramp', 1",
+        "--from stranger --to 203.0.113.35 --service https --expect fine, 2",
+        "--from auditor --to 203.0.113.37 --service ftp --mode backwards, 2",
+        "--from stranger --to nowhere.example --service https, 2",
+        "--from stranger --to booking.marrowby.example --service https, 0",
+      })
   void aTraceTellsByItsStatusWhetherItEndsAsExpected(String options, int status) {
     MainTest.Result result = MainTest.run(MainTest.words("trace " + DEMO + " " + options));
     assertThat(result.status()).as(result.err()).isEqualTo(status);

@@ -252,6 +252,28 @@ public record Site(
     return null;
   }
 
+  /** The one host or device that has the address; null if none does, or several in two realms. */
+  public @Nullable Named ownerOf(Address address) {
+    Named found = null;
+    for (Host host : hosts.values()) {
+      if (host.addresses().contains(address)) {
+        if (found != null) {
+          return null;
+        }
+        found = host;
+      }
+    }
+    for (Device device : devices.values()) {
+      if (ownAddresses(device).contains(address)) {
+        if (found != null) {
+          return null;
+        }
+        found = device;
+      }
+    }
+    return found;
+  }
+
   /** The device that has the address as its own; null if none does. */
   public @Nullable Device deviceAt(Address address) {
     for (Device device : devices.values()) {

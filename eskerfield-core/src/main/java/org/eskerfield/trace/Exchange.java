@@ -471,9 +471,8 @@ final class Exchange {
   }
 
   private @Nullable String nameAt(Address address) {
-    Host host = site.hostAt(address);
-    Device device = site.deviceAt(address);
-    return host != null ? host.name() : device != null ? device.name() : null;
+    Named owner = site.ownerOf(address);
+    return owner == null ? null : owner.name();
   }
 
   // The way.

@@ -9,8 +9,6 @@ import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.Device;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
@@ -46,9 +44,7 @@ final class Wording {
 
   /** Name and address where the address belongs to a host or device, else the address. */
   String who(Address address) {
-    Host host = site.hostAt(address);
-    Device device = site.deviceAt(address);
-    Named named = host != null ? host : device;
+    Named named = site.ownerOf(address);
     return named == null ? address.toString() : named.name() + " (" + address + ")";
   }
 

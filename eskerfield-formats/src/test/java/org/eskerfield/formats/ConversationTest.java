@@ -2,6 +2,7 @@ package org.eskerfield.formats;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.List;
@@ -144,6 +145,63 @@ class ConversationTest {
     assertThat(run.leaveOpen(ask.from("gauge-5").attempt()).outcome()).isEqualTo(Outcome.ANSWERED);
     assertThat(run.converse(ask.from("gauge-6").attempt()).outcome()).isEqualTo(Outcome.EXHAUSTED);
     assertThat(run.figures("breakwater").gotNothing()).isEqualTo(2);
+  }
+
+  /** Conversations of a run are logged and counted as flows are, their lookups too. */
+  @Test
+  void aRunKeepsLogAndFiguresOfItsConversations() throws Exception {
+    Site site = site();
+    QuestionReader ask = QuestionReader.on(site).from("stranger").to("203.0.113.39");
+    Run run = Tracer.of(site).run(ask.service("53/udp").attempt().at());
+    run.converse(ask.service("53/udp").attempt());
+    run.converse(ask.service("ssh").attempt());
+    assertThat(run.log())
+        .singleElement()
+        .satisfies(
+            entry -> {
+              assertThat(entry.device()).isEqualTo("breakwater");
+              assertThat(entry.decision().text()).contains("'everybody asks for names'");
+            });
+    assertThat(run.figures("breakwater").hits())
+        .extracting(hit -> hit.by().place().line())
+        .contains(run.log().get(0).decision().by().place().line());
+    assertThat(run.sessions("breakwater")).hasSize(1);
+    assertThat(run.sessions("lockhouse")).hasSize(1);
+    assertThat(run.sessions("skerry")).isEmpty();
+  }
+
+  /** After a change of policy, new conversations ask the new site, hosts included. */
+  @Test
+  void aRunGoesOnWithAnotherSite() throws Exception {
+    String text = Files.readString(DEMO);
+    Site site = site();
+    Site changed =
+        SiteReader.read(
+            "marrowby.site.yaml",
+            text.replace("listens: https, note: sells", "listens: http, note: sells")
+                .replace("resolver: open-resolver, note: passengers'", "note: passengers'"));
+    QuestionReader ask = QuestionReader.on(site);
+    Run run = Tracer.of(site).run(ask.from("clerk").to("kiosk").service("https").attempt().at());
+    assertThat(run.converse(ask.attempt()).outcome()).isEqualTo(Outcome.ANSWERED);
+    run.goOnWith(changed);
+    assertThat(run.converse(ask.attempt()).outcome()).isEqualTo(Outcome.REFUSED);
+    Conversation boat =
+        run.converse(ask.from("ferry").to("booking.marrowby.example").service("https").attempt());
+    assertThat(boat.reason()).contains("ferry has no resolver");
+  }
+
+  /** Where two realms use an address, no name is guessed. */
+  @Test
+  void anAddressOfTwoRealmsHasNoName() throws Exception {
+    Site site =
+        SiteReader.read(
+            Path.of("src/test/resources/org/eskerfield/formats/whole/partners.site.yaml"));
+    assertThat(site.ownerOf(Literals.address("10.8.0.7"))).isNull();
+    assertThat(site.ownerOf(Literals.address("10.1.0.9")).name()).isEqualTo("clerk");
+    assertThat(site.ownerOf(Literals.address("10.1.0.1")).name()).isEqualTo("between");
+    Conversation conversation = converse(site, "clerk", "10.1.0.102", "ipp");
+    assertThat(conversation.opening().deliveredTo()).hasToString("printer-two 10.8.0.7:631");
+    assertThat(conversation.reason()).doesNotContain("printer-one");
   }
 
   /** A host on several networks sends from the address by which it reaches the other end. */

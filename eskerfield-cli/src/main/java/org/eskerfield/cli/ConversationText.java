@@ -5,7 +5,6 @@ import java.util.List;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Placed;
-import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Lookup;
@@ -154,11 +153,5 @@ final class ConversationText {
     }
     out.append('\n').append(style.strong("Why")).append('\n');
     out.append(CauseText.of(diagnosis, "  ", style));
-  }
-
-  /** The header of the first packet as it was sent; null if none was. */
-  static @Nullable Header sent(Conversation conversation) {
-    Trace trace = conversation.opening();
-    return trace == null ? null : trace.request().get(0).decisions().get(0).before();
   }
 }

@@ -128,9 +128,7 @@ final class TraceVerb extends Verb {
       Trace trace = conversation.opening();
       Endpoint receiver = trace == null ? null : trace.deliveredTo();
       return conversation.outcome() == outcome
-          && (by == null
-              || (receiver != null
-                  && (by.equals(receiver.name()) || by.equals(receiver.address().toString()))));
+          && (by == null || (receiver != null && receiver.isCalled(by)));
     }
   }
 

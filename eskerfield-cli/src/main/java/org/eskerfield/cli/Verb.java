@@ -111,8 +111,13 @@ abstract class Verb {
     if (file.equals("-")) {
       return SiteReader.read("standard-input", System.in);
     }
+    return SiteReader.readFile(path(call, file));
+  }
+
+  /** The path that a text names. */
+  static Path path(ParseResult call, String file) {
     try {
-      return SiteReader.readFile(Path.of(file));
+      return Path.of(file);
     } catch (InvalidPathException e) {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);

@@ -4,8 +4,6 @@ import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
-import java.nio.file.InvalidPathException;
-import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.formats.ExpectationReader;
@@ -75,15 +73,6 @@ final class VerifyVerb extends Verb {
                 ? JsonWriter.verdicts(siteName(call), verdicts)
                 : text(verdicts, call.hasMatchedOption("--all"), terminal.style()));
     return held == verdicts.size() ? FINE : NO;
-  }
-
-  private static Path path(ParseResult call, String file) {
-    try {
-      return Path.of(file);
-    } catch (InvalidPathException e) {
-      throw new CommandLine.ParameterException(
-          call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);
-    }
   }
 
   private static void write(ParseResult call, String file, String text) {

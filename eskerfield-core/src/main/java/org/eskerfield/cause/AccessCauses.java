@@ -4,7 +4,6 @@ import java.util.EnumSet;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
@@ -146,15 +145,17 @@ final class AccessCauses extends Case {
     return false;
   }
 
-  private @Nullable Interface leavingOf(Leg leg, Device device, Header header) {
+  private static @Nullable Interface leavingOf(Leg leg, Device device, Header header) {
     for (Decision decision : leg.decisions()) {
       if (decision.ruling() == Ruling.ROUTED) {
         return decision.by() instanceof Route route ? route.leaving() : (Interface) decision.by();
       }
     }
-    return DeviceProgram.compile(site, device).device().interfaces().stream()
-        .filter(own -> own.network().prefixOf(header.destination()) != null)
-        .findFirst()
-        .orElse(null);
+    for (Interface own : device.interfaces()) {
+      if (own.network().prefixOf(header.destination()) != null) {
+        return own;
+      }
+    }
+    return null;
   }
 }

@@ -16,7 +16,6 @@ import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
-import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
@@ -247,11 +246,7 @@ final class Classifier extends Case {
         continue;
       }
       for (OwnService service : device.services()) {
-        if (ServiceTerm.anyCovers(
-            List.of(service.service()),
-            asked.protocol(),
-            asked.destinationPort(),
-            asked.icmpType())) {
+        if (covers(List.of(service.service()), asked)) {
           Site changed = site.with(Mends.without(device, by));
           return verdict(
               Cause.OWN_SERVICE_TAKEN,

@@ -1,6 +1,8 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -40,6 +42,17 @@ public record Device(
     services = List.copyOf(services);
     translation = List.copyOf(translation);
     access = List.copyOf(access);
+  }
+
+  /** The first of its addresses in this family, of whichever interface; null if it has none. */
+  public @Nullable Address address(Family family) {
+    for (Interface own : interfaces) {
+      Address address = own.address(family);
+      if (address != null) {
+        return address;
+      }
+    }
+    return null;
   }
 
   /** The same device with other interfaces. */

@@ -12,11 +12,9 @@ import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
@@ -301,15 +299,6 @@ final class Dialogue {
     }
     DeviceProgram program = programs.get(attempt.sender().name());
     Address towards = program == null ? null : program.sourceTowards(to);
-    return towards != null ? towards : anyOf((Device) attempt.sender(), to.family());
-  }
-
-  private static @Nullable Address anyOf(Device device, Family family) {
-    for (Interface own : device.interfaces()) {
-      if (own.address(family) != null) {
-        return own.address(family);
-      }
-    }
-    return null;
+    return towards != null ? towards : ((Device) attempt.sender()).address(to.family());
   }
 }

@@ -13,6 +13,11 @@ import org.jspecify.annotations.Nullable;
  * @param protocol the protocol number
  */
 public record Endpoint(@Nullable String name, Address address, int port, int protocol) {
+  /** Whether somebody means this end by a name or an address. */
+  public boolean isCalled(String whom) {
+    return whom.equals(name) || whom.equals(address.toString());
+  }
+
   /** Name and address as people write them. */
   @Override
   public String toString() {

@@ -63,9 +63,9 @@ final class Exchange {
   private Packet asItArrived;
 
   /** Who answers, and how its last packet looked to it; after the first one that arrived. */
-  private Named server;
+  private Named answerer;
 
-  private Header atServer;
+  private Header atAnswerer;
 
   /** An endpoint that listens for this exchange only, such as that of a data connection. */
   private @Nullable Header opened;
@@ -91,8 +91,8 @@ final class Exchange {
     this.wording = new Wording(site, now);
     this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
     this.asItArrived = packet;
-    this.server = question.sender();
-    this.atServer = packet.header();
+    this.answerer = question.sender();
+    this.atAnswerer = packet.header();
   }
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
@@ -147,17 +147,17 @@ final class Exchange {
   private @Nullable String tell(String what, int tcpFlags, boolean asReply, List<Segment> story) {
     boolean arrived;
     if (asReply) {
-      packet = mirrored(atServer, tcpFlags);
+      packet = mirrored(atAnswerer, tcpFlags);
       isReply = true;
-      walk(server);
+      walk(answerer);
       isReply = false;
       arrived = last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES;
     } else {
       segment(tcpFlags);
       arrived = receiver != null && last.ends() == null;
       if (receiver != null) {
-        server = receiver;
-        atServer = packet.header();
+        answerer = receiver;
+        atAnswerer = packet.header();
       }
     }
     List<Leg> way = legs();
@@ -167,14 +167,11 @@ final class Exchange {
 
   /** Sends the segments that close a connection, as far as they get. */
   void close() {
-    segment(Packet.FIN | Packet.ACK);
+    List<Segment> untold = new ArrayList<>();
+    tell("FIN", Packet.FIN | Packet.ACK, false, untold);
     if (receiver != null) {
-      Named server = receiver;
-      packet = mirrored(packet.header(), Packet.FIN | Packet.ACK);
-      isReply = true;
-      walk(server);
-      isReply = false;
-      segment(Packet.ACK);
+      tell("FIN", Packet.FIN | Packet.ACK, true, untold);
+      tell("ACK", Packet.ACK, false, untold);
     }
   }
 

@@ -15,7 +15,6 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
-import org.jspecify.annotations.Nullable;
 
 /** Leads the conversations of expectations, each with empty tables, and compares. */
 public final class Verifier {
@@ -76,7 +75,9 @@ public final class Verifier {
     Trace trace = conversation.opening();
     Endpoint receiver = trace == null ? null : trace.deliveredTo();
     boolean missed = differences.isEmpty() || receiver != null; // else that says it already
-    if (missed && expectation.by() != null && !isAt(receiver, expectation.by())) {
+    if (missed
+        && expectation.by() != null
+        && (receiver == null || !receiver.isCalled(expectation.by()))) {
       differences.add(
           "expected to reach "
               + expectation.by()
@@ -97,11 +98,6 @@ public final class Verifier {
       differences.add("expected a part of rule '" + rule + "', but it has none");
     }
     return differences;
-  }
-
-  private static boolean isAt(@Nullable Endpoint endpoint, String whom) {
-    return endpoint != null
-        && (whom.equals(endpoint.name()) || whom.equals(endpoint.address().toString()));
   }
 
   private static boolean hasPart(Trace trace, String rule) {

@@ -350,7 +350,7 @@ public final class QuestionReader {
     if (sender instanceof Host host) {
       return host.address(family) != null;
     }
-    return ((Device) sender).interfaces().stream().anyMatch(own -> own.address(family) != null);
+    return ((Device) sender).address(family) != null;
   }
 
   private Address source(Named sender, Address target) throws UnusableQuestionException {
@@ -360,14 +360,7 @@ public final class QuestionReader {
     } else {
       Device device = (Device) sender;
       source = DeviceProgram.compile(site, device).sourceTowards(target);
-      if (source == null) {
-        source =
-            device.interfaces().stream()
-                .map(own -> own.address(target.family()))
-                .filter(Objects::nonNull)
-                .findFirst()
-                .orElse(null);
-      }
+      source = source != null ? source : device.address(target.family());
     }
     if (source == null) {
       throw noAddress(sender, target);

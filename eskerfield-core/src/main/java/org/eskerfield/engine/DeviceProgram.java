@@ -128,6 +128,16 @@ public final class DeviceProgram {
     return ownByInterface[number(own)];
   }
 
+  /** The addresses of all its interfaces. */
+  AddressSet own() {
+    return own;
+  }
+
+  /** The addresses that packets are not forwarded to. */
+  AddressSet unforwarded() {
+    return unforwarded;
+  }
+
   /** Whether the address is one of the device's interfaces. */
   boolean owns(Address address) {
     return own.contains(address);

@@ -58,6 +58,31 @@ public final class Match {
     return from.stream().anyMatch(term -> term.kind() == AddressTerm.Kind.SELF);
   }
 
+  /** The sources; null for every one. */
+  @Nullable AddressSet from() {
+    return from;
+  }
+
+  /** The destinations; null for every one. */
+  @Nullable AddressSet to() {
+    return to;
+  }
+
+  /** The services; empty for every one. */
+  List<ServiceTerm> services() {
+    return services;
+  }
+
+  /** The source ports; null for every one. */
+  @Nullable PortSet sourcePorts() {
+    return sourcePorts;
+  }
+
+  /** When it matches; null for always. */
+  @Nullable Schedule when() {
+    return when;
+  }
+
   /** Whether the sources include {@code device}. */
   boolean namesSelf() {
     return fromSelf;

@@ -90,6 +90,11 @@ final class RouteTable {
     return null;
   }
 
+  /** The ways that can be taken, the one that is preferred first. */
+  List<Entry> ways() {
+    return up;
+  }
+
   /** The way with a number. */
   Entry way(int number) {
     return up.get(number);

@@ -171,7 +171,12 @@ final class Translations {
 
   /** Whether rules use the address in a realm; null for the common one. */
   boolean claims(Address address, @Nullable String realm) {
-    return claimed.getOrDefault(realm == null ? "" : realm, AddressSet.NONE).contains(address);
+    return claimed(realm).contains(address);
+  }
+
+  /** The addresses that rules use in a realm; null for the common one. */
+  AddressSet claimed(@Nullable String realm) {
+    return claimed.getOrDefault(realm == null ? "" : realm, AddressSet.NONE);
   }
 
   /** The side on which a rule uses the addresses of its pool; null if it has none. */

@@ -1,0 +1,596 @@
+package org.eskerfield.engine;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.IdentityHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.Rewrite;
+import org.eskerfield.set.Times;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What a device does with every packet that opens a flow, as sets: the program of {@link
+ * DeviceMachine} read for all packets at once.
+ *
+ * <p>Idea: the set of packets that arrive is split at each step as a single packet would be: by the
+ * rule that takes it, by the way it is routed, by the lists that guard this way. What is split off
+ * is kept as it arrived and as it is now, so that a packet that got somewhere can be told as it was
+ * sent. State is left out: these are packets of flows that the device does not know, and pools that
+ * are not used up. A property test holds the sets against the machine.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class DeviceSets {
+  /**
+   * Packets that pass the device, or reach it, by the same decisions.
+   *
+   * @param arriving by which interface they arrive
+   * @param leaving by which interface they leave; null if the device itself takes them
+   * @param via the next hop; null where the destination itself is on the network
+   * @param destinationRule what rewrote their destination, or left both untouched; null for nothing
+   * @param sourceRule what rewrote their source; null for nothing
+   * @param arrived the packets as they arrive
+   * @param inside the same as they pass the access rules
+   * @param left the same as they leave, or as the device gets them
+   * @param destination how {@code arrived} becomes {@code inside}
+   * @param source how {@code inside} becomes {@code left}
+   */
+  public record Passage(
+      Interface arriving,
+      @Nullable Interface leaving,
+      @Nullable Address via,
+      @Nullable TranslationRule destinationRule,
+      @Nullable TranslationRule sourceRule,
+      PacketSet arrived,
+      PacketSet inside,
+      PacketSet left,
+      Rewrite destination,
+      Rewrite source) {
+    /** The packets that arrive and become one of these. */
+    public PacketSet arrivedAs(PacketSet some) {
+      PacketSet through = left.intersection(some).preImage(source).intersection(inside);
+      return through.preImage(destination).intersection(arrived);
+    }
+  }
+
+  private final DeviceProgram program;
+  private final PacketSpace space;
+  private final int interfaces;
+  private final IdentityHashMap<Match, PacketSet> matches = new IdentityHashMap<>();
+  private final IdentityHashMap<CompiledList, PacketSet> accepted = new IdentityHashMap<>();
+  private final Map<Long, PacketSet> ways = new HashMap<>();
+  private final Map<String, List<PacketSet>> routed = new HashMap<>();
+
+  private DeviceSets(DeviceProgram program, Times times) {
+    this.program = program;
+    this.interfaces = program.device.interfaces().size();
+    this.space = new PacketSpace(interfaces, times);
+  }
+
+  /**
+   * The sets of a device of a site.
+   *
+   * @param usual a moment of an ordinary day; samples are met then where that is possible
+   */
+  public static DeviceSets of(Site site, DeviceProgram program, ZonedDateTime usual) {
+    return new DeviceSets(program, new Times(schedules(site), usual));
+  }
+
+  private static Set<Schedule> schedules(Site site) {
+    return new HashSet<>(site.schedules().values());
+  }
+
+  /** The space that all its sets are of. */
+  public PacketSpace space() {
+    return space;
+  }
+
+  /** The device. */
+  public DeviceProgram program() {
+    return program;
+  }
+
+  // What rules take.
+
+  /** The packets that the conditions of a rule match. */
+  public PacketSet matching(Match match) {
+    PacketSet known = matches.get(match);
+    if (known == null) {
+      known =
+          sources(match)
+              .intersection(match.to() == null ? space.all() : space.destinations(match.to()))
+              .intersection(space.services(match.services()))
+              .intersection(space.sourcePorts(match.sourcePorts()))
+              .intersection(space.during(match.when()));
+      matches.put(match, known);
+    }
+    return known;
+  }
+
+  private PacketSet sources(Match match) {
+    if (match.from() == null) {
+      return space.all();
+    }
+    PacketSet sources = space.sources(match.from());
+    return match.namesSelf() ? sources.union(space.arriving(interfaces)) : sources;
+  }
+
+  private PacketSet arrivingBy(@Nullable InterfaceTerm term) {
+    return byInterfaces(term, /* leaving= */ false);
+  }
+
+  private PacketSet byInterfaces(@Nullable InterfaceTerm term, boolean leaving) {
+    if (term == null) {
+      return space.all();
+    }
+    PacketSet set = space.none();
+    for (Interface own : term.interfaces()) {
+      int number = program.number(own);
+      set = set.union(leaving ? space.leaving(number) : space.arriving(number));
+    }
+    return set;
+  }
+
+  /** The packets that a rule takes at step 2. */
+  PacketSet takenBy(Translations.Inbound entry) {
+    PacketSet matched = matching(entry.match());
+    if (entry.back() != null) {
+      matched = matched.union(matching(entry.back()));
+    } else if (entry.external() != null) {
+      PacketSet facing = arrivingBy(entry.facing());
+      Hairpin hairpin = entry.hairpin();
+      facing = hairpin == null ? facing : facing.union(arrivingBy(hairpin.from()));
+      matched =
+          matched
+              .intersection(space.destinations(AddressSet.ofPrefixes(List.of(entry.external()))))
+              .intersection(facing);
+    }
+    return matched.intersection(space.of(Family.IPV4)).minus(space.arriving(interfaces));
+  }
+
+  /** The packets that a rule takes at step 6, with the interface by which they leave. */
+  PacketSet takenBy(Translations.Outbound entry) {
+    PacketSet matched = matching(entry.match()).intersection(space.of(Family.IPV4));
+    if (!entry.match().namesSelf()) {
+      matched = matched.minus(space.arriving(interfaces));
+    }
+    if (entry.rule() instanceof StaticRule fixed && !fixed.services().isEmpty()) {
+      matched = matched.intersection(internalPorts(fixed));
+    }
+    return matched.intersection(byInterfaces(entry.leaving(), /* leaving= */ true));
+  }
+
+  /** The packets from the internal ports of a static rule for ports. */
+  private PacketSet internalPorts(StaticRule fixed) {
+    PacketSet set = space.none();
+    for (ServiceTerm term : fixed.services()) {
+      for (var part : term.service().parts()) {
+        if (Protocol.hasPorts(part.protocol())) {
+          PacketSet ports = space.ports(Dimension.SOURCE_PORT, part.ports());
+          PacketSet external = space.protocol(part.protocol()).intersection(ports);
+          set = set.union(external.image(portsMove(Dimension.SOURCE_PORT, fixed.shift())));
+        }
+      }
+    }
+    return set;
+  }
+
+  private Rewrite portsMove(Dimension dimension, int distance) {
+    return portsMove(Rewrite.NONE, dimension, distance);
+  }
+
+  private Rewrite portsMove(Rewrite before, Dimension dimension, int distance) {
+    if (distance == 0) {
+      return before;
+    }
+    int first = Math.max(0, -distance);
+    int last = PortSet.HIGHEST - Math.max(0, distance);
+    return before.andMoves(dimension, first, last, distance, PortSet.HIGHEST, space.withPorts());
+  }
+
+  private Rewrite addressesMove(Dimension dimension, Prefix from, Prefix to) {
+    long distance = to.first().low() - from.first().low();
+    return distance == 0
+        ? Rewrite.NONE
+        : Rewrite.NONE.andMoves(
+            dimension,
+            from.first().low(),
+            from.last().low(),
+            distance,
+            PacketSpace.HIGHEST_IPV4,
+            space.of(Family.IPV4));
+  }
+
+  /** What a rule does at step 2. */
+  Rewrite rewrite(Translations.Inbound entry) {
+    if (entry.rule() instanceof StaticRule fixed && entry.external() != null) {
+      Rewrite moves = addressesMove(Dimension.DESTINATION, entry.external(), fixed.internalBlock());
+      return portsMove(moves, Dimension.DESTINATION_PORT, fixed.shift());
+    }
+    if (!(entry.rule() instanceof DestinationRule to)) {
+      return Rewrite.NONE;
+    }
+    PacketSet host = space.destinations(AddressSet.ofPrefixes(List.of(to.internalBlock())));
+    Rewrite rewrite = Rewrite.NONE.andBecomes(Dimension.DESTINATION, host, space.of(Family.IPV4));
+    PortSet ports = to.internalPorts();
+    if (ports == null) {
+      return rewrite;
+    }
+    if (ports.size() == 1) {
+      return rewrite.andBecomes(
+          Dimension.DESTINATION_PORT,
+          space.ports(Dimension.DESTINATION_PORT, ports),
+          space.withPorts());
+    }
+    int external = to.services().get(0).service().parts().get(0).ports().first();
+    return portsMove(rewrite, Dimension.DESTINATION_PORT, ports.first() - external);
+  }
+
+  /** What a rule does at step 6 to packets that leave by an interface. */
+  Rewrite rewrite(Translations.Outbound entry, Interface leaving) {
+    if (entry.rule() instanceof StaticRule fixed && entry.external() != null) {
+      Rewrite moves = addressesMove(Dimension.SOURCE, fixed.internalBlock(), entry.external());
+      return portsMove(moves, Dimension.SOURCE_PORT, -fixed.shift());
+    }
+    AddressSet pool = entry.pool() == null ? program.ownOf(leaving) : entry.pool();
+    return entry.rule() instanceof DynamicRule
+        ? Rewrite.NONE.andBecomes(Dimension.SOURCE, space.sources(pool), space.of(Family.IPV4))
+        : shares(pool);
+  }
+
+  private Rewrite shares(AddressSet pool) {
+    PacketSet ports = space.ports(Dimension.SOURCE_PORT, PortSet.range(1, PortSet.HIGHEST));
+    return Rewrite.NONE
+        .andBecomes(Dimension.SOURCE, space.sources(pool), space.of(Family.IPV4))
+        .andBecomes(Dimension.SOURCE_PORT, ports, shareable());
+  }
+
+  /** The packets that bear a port or an identifier to tell sharers apart by. */
+  private PacketSet shareable() {
+    PacketSet echo = space.none();
+    for (int type : new int[] {Icmp.ECHO_REQUEST, Icmp.ECHO_REQUEST_V6}) {
+      echo = echo.union(space.where(Dimension.ICMP_TYPE, type, type));
+    }
+    PacketSet icmp = space.protocol(Protocol.ICMP).union(space.protocol(Protocol.ICMPV6));
+    return space.withPorts().union(icmp.intersection(echo));
+  }
+
+  // What lists accept.
+
+  /** The packets that a list accepts. */
+  public PacketSet accepted(CompiledList list) {
+    PacketSet known = accepted.get(list);
+    if (known == null) {
+      Judged judged = judged(list.entries());
+      known =
+          list.list().otherwise() == Action.ACCEPT
+              ? judged.accepted.union(judged.matched.complement())
+              : judged.accepted;
+      accepted.put(list, known);
+    }
+    return known;
+  }
+
+  private record Judged(PacketSet matched, PacketSet accepted) {}
+
+  /** What a run of rules matches and accepts: halves first, so that long lists are cheap. */
+  private Judged judged(List<CompiledList.Entry> entries) {
+    if (entries.isEmpty()) {
+      return new Judged(space.none(), space.none());
+    }
+    if (entries.size() == 1) {
+      PacketSet set = matching(entries.get(0).match());
+      boolean accepts = entries.get(0).rule().action() == Action.ACCEPT;
+      return new Judged(set, accepts ? set : space.none());
+    }
+    int middle = entries.size() / 2;
+    Judged first = judged(entries.subList(0, middle));
+    Judged rest = judged(entries.subList(middle, entries.size()));
+    return new Judged(
+        first.matched.union(rest.matched),
+        first.accepted.union(rest.accepted.minus(first.matched)));
+  }
+
+  /** What may go from an interface to another, or to the device itself, by lists and stance. */
+  private PacketSet let(Interface arriving, @Nullable Interface leaving, boolean settled) {
+    long key =
+        program.number(arriving) * 100_000L
+            + (leaving == null ? 99_999 : program.number(leaving)) * 2L
+            + (settled ? 1 : 0);
+    PacketSet known = ways.get(key);
+    if (known != null) {
+      return known;
+    }
+    PacketSet let = space.all();
+    boolean guarded = false;
+    for (CompiledList list : program.lists) {
+      if (list.guards(arriving, leaving)) {
+        guarded = true;
+        if (!settled || list.list().stateless()) {
+          let = let.intersection(accepted(list));
+        }
+      }
+    }
+    if (!guarded && !settled && leaving != null) {
+      Action action =
+          program.device.stance().actionFor(arriving.network().zone(), leaving.network().zone());
+      let = action == Action.ACCEPT ? let : space.none();
+    }
+    ways.put(key, let);
+    return let;
+  }
+
+  // The way through the device.
+
+  /** All passages of packets that arrive by an interface, in the order of the rules. */
+  public List<Passage> passages(Interface arriving) {
+    List<Passage> passages = new ArrayList<>();
+    if (arriving.isUp()) {
+      PacketSet rest = arrived(arriving);
+      List<PacketSet> taken = new ArrayList<>();
+      for (Translations.Inbound entry : program.translations.inbound) {
+        PacketSet takes = takenBy(entry).intersection(space.arriving(program.number(arriving)));
+        if (!takes.isEmpty()) {
+          PacketSet mine = takes.intersection(rest);
+          for (PacketSet earlier : taken) {
+            mine = mine.minus(earlier);
+          }
+          taken.add(takes);
+          route(arriving, entry, mine, passages);
+        }
+      }
+      route(arriving, null, rest.minus(space.union(taken)), passages);
+    }
+    return passages;
+  }
+
+  /** Step 0: what is not dropped on arrival. */
+  private PacketSet arrived(Interface arriving) {
+    List<Address> own = new ArrayList<>();
+    for (Interface each : program.device.interfaces()) {
+      if (program.realm(each) == program.realm(arriving)) {
+        own.addAll(each.addresses());
+      }
+    }
+    PacketSet set =
+        space
+            .arriving(program.number(arriving))
+            .minus(space.sources(AddressSet.of(own.toArray(new Address[0]))))
+            .minus(space.sources(SpecialAddresses.NEVER_A_SOURCE))
+            .minus(space.destinations(program.unforwarded()));
+    if (program.device.verifySource()) {
+      PacketSet back = space.none();
+      List<PacketSet> sources = routed(Dimension.SOURCE, null);
+      for (int i = 0; i < sources.size(); i++) {
+        Interface leaving = program.routes.way(i).leaving();
+        if (leaving != null && leaving.name().equals(arriving.name())) {
+          back = back.union(sources.get(i));
+        }
+      }
+      set = set.intersection(back);
+    }
+    return set;
+  }
+
+  /** The packets that each way of the routing table takes, by destination or source. */
+  private List<PacketSet> routed(Dimension by, @Nullable Interface only) {
+    String key = by + " " + (only == null ? "" : only.name());
+    List<PacketSet> known = routed.get(key);
+    if (known == null) {
+      known = new ArrayList<>();
+      PacketSet rest = space.all();
+      for (RouteTable.Entry way : program.routes.ways()) {
+        Interface leaving = way.leaving();
+        if (only != null && (leaving == null || !leaving.name().equals(only.name()))) {
+          known.add(space.none());
+          continue;
+        }
+        AddressSet to = AddressSet.ofPrefixes(List.of(way.to()));
+        PacketSet set = by == Dimension.SOURCE ? space.sources(to) : space.destinations(to);
+        known.add(rest.intersection(set));
+        rest = rest.minus(set);
+      }
+      routed.put(key, known);
+    }
+    return known;
+  }
+
+  /** Steps 2 to 4 for the packets that a rule takes, or that none does. */
+  private void route(
+      Interface arriving,
+      Translations.@Nullable Inbound entry,
+      PacketSet arrived,
+      List<Passage> passages) {
+    Rewrite to = entry == null ? Rewrite.NONE : rewrite(entry);
+    PacketSet inside = arrived.image(to);
+    boolean untouched = entry != null && entry.rule() instanceof UntouchedRule;
+    PacketSet own = space.destinations(program.own());
+    if (!untouched) {
+      AddressSet claimed = program.translations.claimed(arriving.network().realm());
+      inside = inside.minus(space.destinations(claimed).minus(own));
+    }
+    forDevice(arriving, entry, to, arrived, inside.intersection(own), passages);
+    inside = inside.minus(own);
+    InterfaceTerm fixed =
+        entry != null && entry.rule() instanceof InwardRule inward ? inward.leaving() : null;
+    List<PacketSet> ways =
+        routed(Dimension.DESTINATION, fixed == null ? null : fixed.interfaces().get(0));
+    for (int i = 0; i < ways.size() && !inside.isEmpty(); i++) {
+      PacketSet here = inside.intersection(ways.get(i));
+      Interface leaving = program.routes.way(i).leaving();
+      if (!here.isEmpty() && leaving != null) {
+        Address via = program.routes.way(i).via();
+        PacketSet before = here.preImage(to).intersection(arrived);
+        judge(new Way(arriving, leaving, via, entry, to), before, here, passages);
+      }
+    }
+  }
+
+  private record Way(
+      Interface arriving,
+      Interface leaving,
+      @Nullable Address via,
+      Translations.@Nullable Inbound entry,
+      Rewrite to) {
+    @Nullable TranslationRule rule() {
+      return entry == null ? null : entry.rule();
+    }
+  }
+
+  private void forDevice(
+      Interface arriving,
+      Translations.@Nullable Inbound entry,
+      Rewrite to,
+      PacketSet arrived,
+      PacketSet own,
+      List<Passage> passages) {
+    if (own.isEmpty()) {
+      return;
+    }
+    boolean settled = entry != null && entry.admission() != null;
+    PacketSet let = let(arriving, null, settled);
+    PacketSet reaching = program.device.seesOriginal() ? own : own.intersection(let);
+    PacketSet served = space.none();
+    for (DeviceProgram.Own service : program.services) {
+      served = served.union(matching(service.match()));
+    }
+    reaching = reaching.intersection(served);
+    PacketSet before = reaching.preImage(to).intersection(arrived);
+    if (program.device.seesOriginal()) {
+      before = before.intersection(let);
+      reaching = before.image(to).intersection(reaching);
+    }
+    if (!reaching.isEmpty()) {
+      TranslationRule rule = entry == null ? null : entry.rule();
+      passages.add(
+          new Passage(
+              arriving, null, null, rule, null, before, reaching, reaching, to, Rewrite.NONE));
+    }
+  }
+
+  /** Step 5. */
+  private void judge(Way way, PacketSet before, PacketSet routed, List<Passage> passages) {
+    Translations.Inbound entry = way.entry;
+    PacketSet inside = routed;
+    PacketSet arrived = before;
+    Match admission = entry == null ? null : entry.admission();
+    if (admission != null) {
+      inside = inside.intersection(matching(admission));
+    }
+    PacketSet let = let(way.arriving, way.leaving, admission != null);
+    if (program.device.seesOriginal()) {
+      arrived = inside.preImage(way.to).intersection(before).intersection(let);
+      inside = arrived.image(way.to).intersection(inside);
+    } else {
+      inside = inside.intersection(let);
+      arrived = inside.preImage(way.to).intersection(before);
+    }
+    if (!inside.isEmpty()) {
+      leave(way, arrived, inside, passages);
+    }
+  }
+
+  /** Step 6. */
+  private void leave(Way way, PacketSet arrived, PacketSet inside, List<Passage> passages) {
+    Translations.Inbound entry = way.entry;
+    boolean untouched = entry != null && entry.rule() instanceof UntouchedRule;
+    Interface side = way.leaving;
+    if (entry != null && entry.hairpins(way.arriving) && entry.hairpin() != null) {
+      switch (entry.hairpin().source()) {
+        case KEPT -> untouched = true;
+        case DEVICE -> {
+          share(way, entry.rule(), program.ownOf(side), arrived, inside, passages);
+          return;
+        }
+        case EXTERNAL -> side = entry.facing() == null ? side : entry.facing().interfaces().get(0);
+      }
+    } else if (entry != null
+        && entry.rule() instanceof DestinationRule both
+        && both.sources() != null) {
+      Pool pool = both.sources().pool();
+      AddressSet addresses = pool == null ? program.ownOf(side) : pool.addresses();
+      share(way, both, addresses, arrived, inside, passages);
+      return;
+    }
+    PacketSet rest = inside;
+    if (!untouched) {
+      PacketSet leaving = space.leaving(program.number(side));
+      for (Translations.Outbound rule : program.translations.outbound) {
+        PacketSet taken =
+            rest.intersection(takenBy(rule).intersection(leaving).without(Dimension.LEAVING));
+        if (taken.isEmpty()) {
+          continue;
+        }
+        rest = rest.minus(taken);
+        boolean shares = !(rule.rule() instanceof StaticRule || rule.rule() instanceof DynamicRule);
+        PacketSet gone = shares ? taken.intersection(shareable()) : taken;
+        passage(way, rule.rule(), rewrite(rule, side), arrived, gone, passages);
+      }
+    }
+    passage(way, null, Rewrite.NONE, arrived, rest, passages);
+  }
+
+  private void share(
+      Way way,
+      TranslationRule rule,
+      AddressSet pool,
+      PacketSet arrived,
+      PacketSet inside,
+      List<Passage> passages) {
+    passage(way, rule, shares(pool), arrived, inside.intersection(shareable()), passages);
+  }
+
+  private static void passage(
+      Way way,
+      @Nullable TranslationRule sourceRule,
+      Rewrite source,
+      PacketSet arrived,
+      PacketSet inside,
+      List<Passage> passages) {
+    PacketSet left = inside.image(source);
+    if (!left.isEmpty()) { // a pool may have no address that can be lent
+      PacketSet before = inside.preImage(way.to).intersection(arrived);
+      passages.add(
+          new Passage(
+              way.arriving,
+              way.leaving,
+              way.via,
+              way.rule(),
+              sourceRule,
+              before,
+              inside,
+              left,
+              way.to,
+              source));
+    }
+  }
+}

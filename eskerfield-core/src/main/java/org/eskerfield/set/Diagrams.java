@@ -1,0 +1,279 @@
+package org.eskerfield.set;
+
+import java.util.Arrays;
+import java.util.HashMap;
+import java.util.Map;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Makes and combines decision diagrams over intervals.
+ *
+ * <p>Idea: a set is a directed graph that asks one dimension after the other, always in the same
+ * order, and goes on by the interval that a value lies in. Neighbouring intervals that lead to the
+ * same place are one, a node with a single interval is left out, and equal nodes are made only
+ * once. So a set has one diagram only, and to compare two is to compare two references (the
+ * reduction of Bryant, "Graph-based algorithms for boolean function manipulation", 1986, with
+ * intervals in place of bits). Two diagrams are combined by walking both at once and remembering
+ * each pair that was met. Cost: union, intersection and difference at most the product of the two
+ * sizes, in practice near their sum.
+ *
+ * <p>Values above the highest of a dimension are never asked for; they go with the highest one, so
+ * that "every value" and "not asked" are the same diagram.
+ */
+final class Diagrams {
+  /** How two diagrams are combined. */
+  enum Operation {
+    UNION,
+    INTERSECTION,
+    DIFFERENCE
+  }
+
+  /** What makes nodes equal. */
+  private static final class Key {
+    final int dimension;
+    final long[] last;
+    final Node[] to;
+
+    Key(int dimension, long[] last, Node[] to) {
+      this.dimension = dimension;
+      this.last = last;
+      this.to = to;
+    }
+
+    @Override
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    public boolean equals(@Nullable Object other) {
+      if (!(other instanceof Key that)
+          || dimension != that.dimension
+          || !Arrays.equals(last, that.last)) {
+        return false;
+      }
+      for (int i = 0; i < to.length; i++) {
+        if (to[i] != that.to[i]) {
+          return false;
+        }
+      }
+      return true;
+    }
+
+    @Override
+    public int hashCode() {
+      int hash = dimension;
+      for (int i = 0; i < to.length; i++) {
+        hash = (hash * 31 + Long.hashCode(last[i] * 0x9e3779b97f4a7c15L)) * 31 + to[i].id;
+      }
+      return hash;
+    }
+  }
+
+  private final Map<Key, Node> made = new HashMap<>();
+  private int nextId = 2;
+  private int allowed = Integer.MAX_VALUE;
+  private int room = Integer.MAX_VALUE;
+
+  /** Lets the next questions make so many intervals and no more. */
+  void allow(int intervals) {
+    allowed = intervals;
+    room = intervals;
+  }
+
+  /**
+   * The node that decides so.
+   *
+   * @param count how many intervals of the arrays count; neighbours may be equal
+   */
+  @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+  Node node(int dimension, long[] last, Node[] to, int count) {
+    int kept = 0;
+    for (int i = 0; i < count; i++) {
+      if (i + 1 < count && to[i] == to[i + 1]) {
+        continue;
+      }
+      last[kept] = last[i];
+      to[kept] = to[i];
+      kept++;
+    }
+    if (kept == 1) {
+      return to[0];
+    }
+    Key key = new Key(dimension, Arrays.copyOf(last, kept), Arrays.copyOf(to, kept));
+    Node known = made.get(key);
+    if (known == null) {
+      room -= kept;
+      if (room < 0) {
+        throw new UndeterminedException(allowed);
+      }
+      known = new Node(dimension, key.last, key.to, nextId++);
+      made.put(key, known);
+    }
+    return known;
+  }
+
+  /** The packets whose value lies between two, and that go on to a node. */
+  Node between(Dimension dimension, long first, long last, Node to) {
+    // What lies above the highest value goes with it.
+    boolean toEnd = Long.compareUnsigned(last, dimension.highest) >= 0;
+    long[] ends = new long[3];
+    Node[] nodes = new Node[3];
+    int n = 0;
+    if (first != 0) {
+      ends[n] = first - 1;
+      nodes[n++] = Node.NONE;
+    }
+    ends[n] = toEnd ? -1 : last;
+    nodes[n++] = to;
+    if (!toEnd) {
+      ends[n] = -1;
+      nodes[n++] = Node.NONE;
+    }
+    return node(dimension.position, ends, nodes, n);
+  }
+
+  Node combine(Operation operation, Node a, Node b) {
+    return new Combination(operation).of(a, b);
+  }
+
+  /** One walk through two diagrams. */
+  private final class Combination {
+    private final Operation operation;
+    private final Map<Long, Node> met = new HashMap<>();
+
+    Combination(Operation operation) {
+      this.operation = operation;
+    }
+
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    Node of(Node a, Node b) {
+      switch (operation) {
+        case UNION -> {
+          if (a == Node.ALL || b == Node.NONE || a == b) {
+            return a;
+          }
+          if (b == Node.ALL || a == Node.NONE) {
+            return b;
+          }
+        }
+        case INTERSECTION -> {
+          if (a == Node.NONE || b == Node.ALL || a == b) {
+            return a;
+          }
+          if (b == Node.NONE || a == Node.ALL) {
+            return b;
+          }
+        }
+        case DIFFERENCE -> {
+          if (a == Node.NONE || b == Node.NONE) {
+            return a;
+          }
+          if (b == Node.ALL || a == b) {
+            return Node.NONE;
+          }
+        }
+      }
+      long pair = ((long) a.id << 32) | b.id;
+      Node known = met.get(pair);
+      if (known == null) {
+        known = walk(a, b);
+        met.put(pair, known);
+      }
+      return known;
+    }
+
+    private Node walk(Node a, Node b) {
+      int dimension = Math.min(a.dimension, b.dimension);
+      boolean askA = a.dimension == dimension;
+      boolean askB = b.dimension == dimension;
+      int most = (askA ? a.last.length : 1) + (askB ? b.last.length : 1);
+      long[] last = new long[most];
+      Node[] to = new Node[most];
+      int n = 0;
+      int i = 0;
+      int j = 0;
+      while (true) {
+        long endA = askA ? a.last[i] : -1;
+        long endB = askB ? b.last[j] : -1;
+        long end = Long.compareUnsigned(endA, endB) < 0 ? endA : endB;
+        last[n] = end;
+        to[n++] = of(askA ? a.to[i] : a, askB ? b.to[j] : b);
+        if (end == -1) {
+          return node(dimension, last, to, n);
+        }
+        i += endA == end ? 1 : 0;
+        j += endB == end ? 1 : 0;
+      }
+    }
+  }
+
+  /** The packets that are in the set with some value of a dimension: the dimension is forgotten. */
+  Node without(Node set, Dimension dimension) {
+    return without(set, dimension.position, new HashMap<>());
+  }
+
+  private Node without(Node set, int dimension, Map<Node, Node> met) {
+    if (set.dimension > dimension) {
+      return set;
+    }
+    Node known = met.get(set);
+    if (known != null) {
+      return known;
+    }
+    Node result;
+    if (set.dimension == dimension) {
+      result = Node.NONE;
+      for (Node each : set.to) {
+        result = combine(Operation.UNION, result, each);
+      }
+    } else {
+      Node[] to = new Node[set.to.length];
+      for (int i = 0; i < to.length; i++) {
+        to[i] = without(set.to[i], dimension, met);
+      }
+      result = node(set.dimension, set.last.clone(), to, to.length);
+    }
+    met.put(set, result);
+    return result;
+  }
+
+  /**
+   * The part of a set whose values of a dimension lie in a range, moved by a distance.
+   *
+   * @param top the highest value that the dimension has there; what lies above goes with it
+   */
+  Node moved(Node set, Dimension dimension, long first, long last, long distance, long top) {
+    Node range = between(dimension, first, last == top ? -1 : last, Node.ALL);
+    Node within = combine(Operation.INTERSECTION, set, range);
+    return moved(within, dimension, last, distance, top, new HashMap<>());
+  }
+
+  @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+  private Node moved(
+      Node set, Dimension dimension, long end, long distance, long top, Map<Node, Node> met) {
+    if (set.dimension > dimension.position) {
+      return set; // not asked: nothing is in, or the range is every value and moves nowhere
+    }
+    Node known = met.get(set);
+    if (known != null) {
+      return known;
+    }
+    Node result = Node.NONE;
+    if (set.dimension == dimension.position) {
+      for (int i = 0; i < set.to.length; i++) {
+        if (set.to[i] != Node.NONE) {
+          long last = Long.compareUnsigned(set.last[i], end) > 0 ? end : set.last[i];
+          long there = last + distance;
+          Node piece =
+              between(dimension, set.first(i) + distance, there == top ? -1 : there, set.to[i]);
+          result = combine(Operation.UNION, result, piece);
+        }
+      }
+    } else {
+      Node[] to = new Node[set.to.length];
+      for (int i = 0; i < to.length; i++) {
+        to[i] = moved(set.to[i], dimension, end, distance, top, met);
+      }
+      result = node(set.dimension, set.last.clone(), to, to.length);
+    }
+    met.put(set, result);
+    return result;
+  }
+}

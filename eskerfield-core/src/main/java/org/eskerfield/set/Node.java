@@ -1,0 +1,51 @@
+package org.eskerfield.set;
+
+/**
+ * A decision of a diagram: the interval in which a packet's value of one dimension lies tells where
+ * to go on. Two are the same object exactly if they decide the same, see {@link Diagrams}.
+ */
+final class Node {
+  /** The diagram of no packet, and that of every one. */
+  static final Node NONE = new Node(Integer.MAX_VALUE, new long[0], new Node[0], 0);
+
+  static final Node ALL = new Node(Integer.MAX_VALUE, new long[0], new Node[0], 1);
+
+  /** The ordinal of the dimension that is asked; the highest number for the two ends. */
+  final int dimension;
+
+  /** The last value of each interval, ascending unsigned; that of the last one is all ones. */
+  final long[] last;
+
+  /** Where each interval leads; neighbours differ. */
+  final Node[] to;
+
+  /** Unique among the nodes of one space. */
+  final int id;
+
+  Node(int dimension, long[] last, Node[] to, int id) {
+    this.dimension = dimension;
+    this.last = last;
+    this.to = to;
+    this.id = id;
+  }
+
+  /** The number of the interval that holds a value: a binary search. */
+  int indexOf(long value) {
+    int from = 0;
+    int end = last.length - 1;
+    while (from < end) {
+      int middle = (from + end) >>> 1;
+      if (Long.compareUnsigned(value, last[middle]) <= 0) {
+        end = middle;
+      } else {
+        from = middle + 1;
+      }
+    }
+    return from;
+  }
+
+  /** The first value of an interval. */
+  long first(int interval) {
+    return interval == 0 ? 0 : last[interval - 1] + 1;
+  }
+}

@@ -1,0 +1,256 @@
+package org.eskerfield.set;
+
+import java.time.ZonedDateTime;
+import java.util.List;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * An immutable set of packet headers, each with the interfaces and the time at which it is met.
+ *
+ * <p>Sets of one {@link PacketSpace} are equal exactly if they hold the same packets, and to find
+ * out takes no time. Operations throw {@link UndeterminedException} where the space allows no more
+ * room. Not safe for use by several threads, as the space that it shares with others is not.
+ */
+public final class PacketSet {
+  private final PacketSpace space;
+  final Node root;
+
+  PacketSet(PacketSpace space, Node root) {
+    this.space = space;
+    this.root = root;
+  }
+
+  /**
+   * One packet of a set.
+   *
+   * @param packet the header; a TCP packet opens a connection
+   * @param arriving the number of the interface by which it arrives
+   * @param leaving the number of the interface by which it leaves
+   * @param at when
+   */
+  public record Member(Packet packet, int arriving, int leaving, ZonedDateTime at) {}
+
+  private PacketSet combined(Diagrams.Operation operation, PacketSet other) {
+    return new PacketSet(space, space.diagrams.combine(operation, root, other.root));
+  }
+
+  /** The packets of this set, of the other, and of both. */
+  public PacketSet union(PacketSet other) {
+    return combined(Diagrams.Operation.UNION, other);
+  }
+
+  /** The packets that are in both sets. */
+  public PacketSet intersection(PacketSet other) {
+    return combined(Diagrams.Operation.INTERSECTION, other);
+  }
+
+  /** The packets of this set that are not in the other. */
+  public PacketSet minus(PacketSet other) {
+    return combined(Diagrams.Operation.DIFFERENCE, other);
+  }
+
+  /** Every packet that is not in this set. */
+  public PacketSet complement() {
+    return space.all().minus(this);
+  }
+
+  /** Whether there is no packet in the set. */
+  public boolean isEmpty() {
+    return root.equals(Node.NONE);
+  }
+
+  /** Whether every packet of the other set is in this one. */
+  public boolean covers(PacketSet other) {
+    return other.minus(this).isEmpty();
+  }
+
+  /** Whether some packet is in both sets. */
+  public boolean meets(PacketSet other) {
+    return !intersection(other).isEmpty();
+  }
+
+  /** The set without what it says of a dimension: packets that are in it with some value of it. */
+  public PacketSet without(Dimension dimension) {
+    return new PacketSet(space, space.diagrams.without(root, dimension));
+  }
+
+  /** What the packets of the set become. */
+  public PacketSet image(Rewrite rewrite) {
+    PacketSet result = this;
+    for (Rewrite.Part part : rewrite.parts) {
+      PacketSet changed = result.intersection(part.only());
+      result = changed.changed(part).union(result.minus(part.only()));
+    }
+    return result;
+  }
+
+  private PacketSet changed(Rewrite.Part part) {
+    if (part instanceof Rewrite.Becomes to) {
+      return without(to.dimension()).intersection(to.values());
+    }
+    Rewrite.Moves by = (Rewrite.Moves) part;
+    return moved(by.dimension(), by.first(), by.last(), by.distance(), by.top());
+  }
+
+  /** The packets that may become one of this set. */
+  public PacketSet preImage(Rewrite rewrite) {
+    PacketSet result = this;
+    List<Rewrite.Part> parts = rewrite.parts;
+    for (int i = parts.size() - 1; i >= 0; i--) {
+      // No part changes what decides whether it applies, so that holds before and after.
+      PacketSet only = parts.get(i).only();
+      PacketSet changed = result.intersection(only).changedBack(parts.get(i));
+      result = changed.intersection(only).union(result.minus(only));
+    }
+    return result;
+  }
+
+  private PacketSet changedBack(Rewrite.Part part) {
+    if (part instanceof Rewrite.Becomes to) {
+      return intersection(to.values()).without(to.dimension());
+    }
+    Rewrite.Moves by = (Rewrite.Moves) part;
+    long distance = by.distance();
+    return moved(by.dimension(), by.first() + distance, by.last() + distance, -distance, by.top());
+  }
+
+  private PacketSet moved(Dimension dimension, long first, long last, long distance, long top) {
+    return new PacketSet(space, space.diagrams.moved(root, dimension, first, last, distance, top));
+  }
+
+  /**
+   * Whether a packet is in the set.
+   *
+   * @param arriving the number of the interface by which it arrives
+   * @param leaving the number of the interface by which it leaves
+   */
+  public boolean contains(Packet packet, int arriving, int leaving, ZonedDateTime at) {
+    Node node = root;
+    while (node.last.length > 0) {
+      Dimension dimension = PacketSpace.DIMENSIONS.get(node.dimension);
+      node = node.to[node.indexOf(value(dimension, packet, arriving, leaving, at))];
+    }
+    return node.equals(Node.ALL);
+  }
+
+  private long value(
+      Dimension dimension, Packet packet, int arriving, int leaving, ZonedDateTime at) {
+    return switch (dimension) {
+      case FAMILY -> packet.family == Family.IPV4 ? 0 : 1;
+      case PROTOCOL -> packet.protocol;
+      case DESTINATION_HIGH -> packet.destinationHigh;
+      case DESTINATION -> packet.destinationLow;
+      case DESTINATION_PORT -> packet.destinationPort;
+      case ICMP_TYPE -> packet.icmpType;
+      case SOURCE_HIGH -> packet.sourceHigh;
+      case SOURCE -> packet.sourceLow;
+      case SOURCE_PORT -> packet.sourcePort;
+      case ARRIVING -> arriving;
+      case LEAVING -> leaving;
+      case TIME -> space.times.numberOf(at);
+    };
+  }
+
+  /** A packet of the set that people can make sense of; null if the set is empty. */
+  public @Nullable Member sample() {
+    return isEmpty() ? null : new Choice().make();
+  }
+
+  /**
+   * Chooses a value for one dimension after the other. Every node leads to some packet, so no
+   * choice has to be taken back.
+   */
+  private final class Choice {
+    private Node node = root;
+
+    Member make() {
+      Family family = pick(Dimension.FAMILY, 0, 0) == 0 ? Family.IPV4 : Family.IPV6;
+      boolean four = family == Family.IPV4;
+      int protocol =
+          (int) pick(Dimension.PROTOCOL, 0, Protocol.TCP, Protocol.UDP, four ? 1 : 58, 1, 58);
+      Address destination =
+          address(family, Dimension.DESTINATION_HIGH, Dimension.DESTINATION, 0xc000_0201L);
+      boolean ports = Protocol.hasPorts(protocol);
+      int port = (int) pick(Dimension.DESTINATION_PORT, 1, 443, 80, 53, 22, 25, 3389, 8443);
+      boolean icmp = Protocol.isIcmp(protocol);
+      int echo = four ? Icmp.ECHO_REQUEST : Icmp.ECHO_REQUEST_V6;
+      int type = (int) pick(Dimension.ICMP_TYPE, 0, echo);
+      Address source = address(family, Dimension.SOURCE_HIGH, Dimension.SOURCE, 0xc633_6401L);
+      int sourcePort = (int) pick(Dimension.SOURCE_PORT, 1, ports ? 50_000 : 1);
+      int arriving = (int) pick(Dimension.ARRIVING, 0, 0);
+      int leaving = (int) pick(Dimension.LEAVING, 0, 0);
+      int time = (int) pick(Dimension.TIME, 0, 0);
+      Packet packet =
+          new Packet(
+              source,
+              ports || (icmp && Icmp.isEchoRequest(type)) ? sourcePort : 0,
+              destination,
+              ports ? port : 0,
+              protocol,
+              icmp ? type : Icmp.NO_TYPE,
+              protocol == Protocol.TCP ? Packet.SYN : 0);
+      return new Member(packet, arriving, leaving, space.times.moment(time));
+    }
+
+    private Address address(Family family, Dimension upper, Dimension lower, long usual) {
+      if (family == Family.IPV4) {
+        return new Address(family, 0, pick(lower, 0x0100_0000L, usual));
+      }
+      long high = pick(upper, 0x2001_0db8_0000_0000L, 0x2001_0db8_0000_0000L);
+      return new Address(family, high, pick(lower, 1, 1));
+    }
+
+    /**
+     * Goes on by a value that is in the set.
+     *
+     * @param least the lowest value that is chosen as long as there is another one
+     * @param liked what is taken before all others, the best first
+     */
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    private long pick(Dimension dimension, long least, long... liked) {
+      if (node.dimension != dimension.position) {
+        return liked[0];
+      }
+      for (long value : liked) {
+        Node to = node.to[node.indexOf(value)];
+        if (to != Node.NONE) {
+          node = to;
+          return value;
+        }
+      }
+      int taken = -1;
+      for (int i = 0; i < node.to.length; i++) {
+        if (node.to[i] != Node.NONE) {
+          taken = taken < 0 ? i : taken;
+          if (Long.compareUnsigned(node.last[i], least) >= 0) {
+            taken = i;
+            break;
+          }
+        }
+      }
+      long first = node.first(taken);
+      long last = node.last[taken];
+      long value = Long.compareUnsigned(first, least) < 0 ? least : first;
+      value = Long.compareUnsigned(value, last) > 0 ? first : value;
+      node = node.to[taken];
+      return value;
+    }
+  }
+
+  /** Whether the other is the same set; sets of different spaces never are. */
+  @Override
+  @SuppressWarnings("ReferenceEquality") // equal nodes of one space are the same object
+  public boolean equals(@Nullable Object other) {
+    return other instanceof PacketSet that && root == that.root && space == that.space;
+  }
+
+  @Override
+  public int hashCode() {
+    return root.id;
+  }
+}

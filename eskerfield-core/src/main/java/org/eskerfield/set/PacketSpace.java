@@ -1,0 +1,229 @@
+package org.eskerfield.set;
+
+import java.util.ArrayList;
+import java.util.BitSet;
+import java.util.List;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Makes sets of packets from what rules say. Sets of one space can be combined with each other.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class PacketSpace {
+  static final List<Dimension> DIMENSIONS = List.of(Dimension.values());
+
+  /** The highest IPv4 address as a number. */
+  public static final long HIGHEST_IPV4 = 0xffff_ffffL;
+
+  final Diagrams diagrams = new Diagrams();
+  private final int interfaces;
+  final Times times;
+  private final PacketSet all = new PacketSet(this, Node.ALL);
+  private final PacketSet none = new PacketSet(this, Node.NONE);
+  private final PacketSet withPorts;
+  private final PacketSet ipv4;
+
+  /**
+   * The space of the packets at one device.
+   *
+   * @param interfaces how many interfaces it has
+   * @param times the times that its schedules tell apart
+   */
+  public PacketSpace(int interfaces, Times times) {
+    this.interfaces = interfaces;
+    this.times = times;
+    this.withPorts = protocol(Protocol.TCP).union(protocol(Protocol.UDP));
+    this.ipv4 = where(Dimension.FAMILY, 0, 0);
+  }
+
+  /** Lets what is asked from now on take so much room and no more, see {@link PacketSet}. */
+  public void allow(int intervals) {
+    diagrams.allow(intervals);
+  }
+
+  /** Every packet. */
+  public PacketSet all() {
+    return all;
+  }
+
+  /** No packet. */
+  public PacketSet none() {
+    return none;
+  }
+
+  /** The packets of a family. */
+  public PacketSet of(Family family) {
+    return family == Family.IPV4 ? ipv4 : ipv4.complement();
+  }
+
+  /** The packets of TCP and UDP, which have ports. */
+  public PacketSet withPorts() {
+    return withPorts;
+  }
+
+  /** The packets of a protocol. */
+  public PacketSet protocol(int number) {
+    return where(Dimension.PROTOCOL, number, number);
+  }
+
+  /** The packets whose value of a dimension lies between two, unsigned. */
+  public PacketSet where(Dimension dimension, long first, long last) {
+    return new PacketSet(this, diagrams.between(dimension, first, last, Node.ALL));
+  }
+
+  /**
+   * The packets that arrive by an interface.
+   *
+   * @param number its number; the number of interfaces stands for the device itself
+   */
+  public PacketSet arriving(int number) {
+    return where(Dimension.ARRIVING, number, number == interfaces ? -1 : number);
+  }
+
+  /** The packets that leave by the interface with a number. */
+  public PacketSet leaving(int number) {
+    return where(Dimension.LEAVING, number, number == interfaces - 1 ? -1 : number);
+  }
+
+  /** The packets with one of these sources. */
+  public PacketSet sources(AddressSet addresses) {
+    return addresses(addresses, Dimension.SOURCE_HIGH, Dimension.SOURCE);
+  }
+
+  /** The packets with one of these destinations. */
+  public PacketSet destinations(AddressSet addresses) {
+    return addresses(addresses, Dimension.DESTINATION_HIGH, Dimension.DESTINATION);
+  }
+
+  private PacketSet addresses(AddressSet addresses, Dimension upper, Dimension lower) {
+    List<PacketSet> pieces = new ArrayList<>();
+    for (AddressRange range : addresses.ranges()) {
+      Address first = range.first();
+      Address last = range.last();
+      if (first.family() == Family.IPV4) {
+        long end = last.low() == HIGHEST_IPV4 ? -1 : last.low();
+        pieces.add(ipv4.intersection(where(lower, first.low(), end)));
+      } else if (first.high() == last.high()) {
+        pieces.add(six(upper, first.high(), last.high(), where(lower, first.low(), last.low())));
+      } else {
+        pieces.add(six(upper, first.high(), first.high(), where(lower, first.low(), -1)));
+        if (first.high() + 1 != last.high()) {
+          pieces.add(six(upper, first.high() + 1, last.high() - 1, all));
+        }
+        pieces.add(six(upper, last.high(), last.high(), where(lower, 0, last.low())));
+      }
+    }
+    return union(pieces);
+  }
+
+  private PacketSet six(Dimension upper, long first, long last, PacketSet below) {
+    return of(Family.IPV6).intersection(where(upper, first, last)).intersection(below);
+  }
+
+  /** The packets of one of these services; every packet for no services. */
+  public PacketSet services(List<ServiceTerm> terms) {
+    if (terms.isEmpty()) {
+      return all;
+    }
+    List<PacketSet> pieces = new ArrayList<>();
+    for (ServiceTerm term : terms) {
+      for (ServicePart part : term.service().parts()) {
+        pieces.add(service(part));
+      }
+    }
+    return union(pieces);
+  }
+
+  /** The packets of a part of a service. */
+  public PacketSet service(ServicePart part) {
+    if (part.protocol() == ServicePart.ANY_PROTOCOL) {
+      return all;
+    }
+    PacketSet set = protocol(part.protocol());
+    if (Protocol.hasPorts(part.protocol())) {
+      return set.intersection(ports(Dimension.DESTINATION_PORT, part.ports()));
+    }
+    return part.icmpType() == Icmp.NO_TYPE
+        ? set
+        : set.intersection(where(Dimension.ICMP_TYPE, part.icmpType(), part.icmpType()));
+  }
+
+  /** The packets whose port of a dimension is one of these. */
+  public PacketSet ports(Dimension dimension, PortSet ports) {
+    BitSet bits = new BitSet();
+    ports.addTo(bits);
+    List<PacketSet> pieces = new ArrayList<>();
+    for (int first = bits.nextSetBit(0); first >= 0; ) {
+      int end = bits.nextClearBit(first);
+      pieces.add(where(dimension, first, end - 1));
+      first = bits.nextSetBit(end);
+    }
+    return union(pieces);
+  }
+
+  /** The packets of TCP and UDP from one of these ports; every packet for null. */
+  public PacketSet sourcePorts(@Nullable PortSet ports) {
+    return ports == null ? all : withPorts.intersection(ports(Dimension.SOURCE_PORT, ports));
+  }
+
+  /** The packets that are met while a schedule acts; every packet for null. */
+  public PacketSet during(@Nullable Schedule schedule) {
+    if (schedule == null) {
+      return all;
+    }
+    PacketSet set = none;
+    BitSet covered = times.covered(schedule);
+    for (int i = covered.nextSetBit(0); i >= 0; i = covered.nextSetBit(i + 1)) {
+      // What lies above the last stretch goes with it, as in every dimension.
+      set = set.union(where(Dimension.TIME, i, i == times.count() - 1 ? -1 : i));
+    }
+    return set;
+  }
+
+  /** The set of one packet, whatever interface it leaves by. */
+  public PacketSet only(PacketSet.Member member) {
+    Packet packet = member.packet();
+    PacketSet set =
+        sources(AddressSet.of(packet.source()))
+            .intersection(destinations(AddressSet.of(packet.destination())))
+            .intersection(protocol(packet.protocol))
+            .intersection(arriving(member.arriving()));
+    int time = times.numberOf(member.at());
+    set = set.intersection(where(Dimension.TIME, time, time == times.count() - 1 ? -1 : time));
+    if (Protocol.hasPorts(packet.protocol)) {
+      set = set.intersection(port(Dimension.DESTINATION_PORT, packet.destinationPort));
+    } else if (packet.icmpType != Icmp.NO_TYPE) {
+      set = set.intersection(where(Dimension.ICMP_TYPE, packet.icmpType, packet.icmpType));
+    }
+    boolean told = Protocol.hasPorts(packet.protocol) || Icmp.isEchoRequest(packet.icmpType);
+    return told ? set.intersection(port(Dimension.SOURCE_PORT, packet.sourcePort)) : set;
+  }
+
+  private PacketSet port(Dimension dimension, int port) {
+    return where(dimension, port, port);
+  }
+
+  /** The packets of all the sets: halves first, so that many small sets are cheap. */
+  public PacketSet union(List<PacketSet> sets) {
+    if (sets.isEmpty()) {
+      return none;
+    }
+    if (sets.size() == 1) {
+      return sets.get(0);
+    }
+    int middle = sets.size() / 2;
+    return union(sets.subList(0, middle)).union(union(sets.subList(middle, sets.size())));
+  }
+}

@@ -65,6 +65,7 @@ public final class Draft {
             null,
             carrier == null ? List.of() : List.of(a(carrier)),
             List.of(),
+            AddressSet.NONE,
             null,
             null,
             HERE));
@@ -84,6 +85,7 @@ public final class Draft {
             realm,
             made.carrier(),
             List.of(),
+            AddressSet.NONE,
             null,
             null,
             HERE));

@@ -77,6 +77,11 @@ final class TraceVerb extends Verb {
             "OUTCOME",
             "Exit with status 1 unless it ends so: answered, refused, dropped, exhausted,"
                 + " unroutable or unanswered; by whom may follow, as in 'answered by ramp'."));
+    spec.addOption(
+        flag(
+            "--cure",
+            "If it is not answered, show the smallest edit of the file that lets it through, and"
+                + " what else that would let in."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema trace'."));
     spec.usageMessage()
         .footer(
@@ -115,11 +120,34 @@ final class TraceVerb extends Verb {
                   ? new ConversationText(diagnoses.get(0), terminal.style()).whole(packets)
                   : TraceCall.sideBySide(diagnoses, "", terminal.style()));
     }
+    if (call.hasMatchedOption("--cure")) {
+      cure(call, terminal, site, diagnoses);
+    }
     boolean asExpected = true;
     for (Diagnosis diagnosis : diagnoses) {
       asExpected &= expected == null || expected.holds(diagnosis.conversation());
     }
     return asExpected ? FINE : NO;
+  }
+
+  private static void cure(
+      ParseResult call, Terminal terminal, Site site, List<Diagnosis> diagnoses) throws Exception {
+    String name = siteName(call);
+    if (name.equals("-") || call.hasMatchedOption("--json")) {
+      throw new CommandLine.ParameterException(
+          call.commandSpec().commandLine(),
+          name.equals("-")
+              ? "--cure: standard input cannot be patched; name a file"
+              : "--cure is for people; leave --json away");
+    }
+    for (Diagnosis diagnosis : diagnoses) {
+      if (diagnosis.conversation().outcome() != Outcome.ANSWERED) {
+        terminal.out().println();
+        terminal
+            .out()
+            .print(CureText.of(path(call, name), name, site, diagnosis, terminal.style()));
+      }
+    }
   }
 
   /** What must be so: an outcome, and by whom if that is asked. */

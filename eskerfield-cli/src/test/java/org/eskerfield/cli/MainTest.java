@@ -4,6 +4,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import com.fasterxml.jackson.databind.JsonNode;
 import com.fasterxml.jackson.databind.ObjectMapper;
+import com.networknt.schema.JsonSchema;
 import com.networknt.schema.JsonSchemaFactory;
 import com.networknt.schema.SpecVersion;
 import java.io.PrintWriter;
@@ -200,7 +201,10 @@ class MainTest {
     Files.writeString(shut, healthy.replace("- accept: the", "- drop: the"));
     Result found = run("check", shut.toString());
     assertThat(found.status()).isEqualTo(1);
-    assertThat(found.out()).startsWith("error  shut.yaml:37  translation-without-access");
+    assertThat(found.out())
+        .startsWith(
+            "First: what does not work (1 error)\n\n  shut.yaml:37  translation-without-access\n")
+        .contains("    sample: contractor to 198.51.100.140, 1502/tcp: dropped, ");
 
     Path untidy = folder.resolve("untidy.yaml");
     Files.writeString(
@@ -220,6 +224,129 @@ class MainTest {
                 .getSchema(schema)
                 .validate(json))
         .isEmpty();
+  }
+
+  private static final String ORDER = "../demo/mistakes/order.site.yaml";
+
+  @Test
+  void aCureIsShownAndCarriedOut(@TempDir Path folder) throws Exception {
+    Path site = folder.resolve("order.site.yaml");
+    Files.copy(Path.of(ORDER), site);
+    String before = Files.readString(site);
+    String file = site.toString();
+    // Every cure, and one; the file stays as it is.
+    assertThat(run("check", "--cure", file).out())
+        .contains("    +          - drop: noise\n")
+        .contains("cure: move access rule 'noise' behind the rules that accept");
+    Result one = run("check", file, "--cure", "rule-never-acts@159", "--json");
+    JsonNode finding = JSON.readTree(one.out()).get("findings").get(0);
+    assertThat(finding.get("patch").asText()).startsWith("--- a/").contains("@@ -1");
+    assertThat(finding.get("sample").isNull()).isTrue();
+    assertThat(Files.readString(site)).isEqualTo(before);
+    // Carried out, twice: then there is nothing left to cure.
+    String handle = "translation-without-access@76";
+    Result written = run("check", file, "--cure", handle, "--write");
+    assertThat(written.status()).isZero();
+    assertThat(written.out()).endsWith("written to " + file + "\n");
+    assertThat(Files.readString(site))
+        .contains("            service: [ftp, 5060/udp]\n          - drop: noise\n");
+    assertThat(Files.readString(site).lines().sorted())
+        .containsExactlyElementsOf(before.lines().sorted().toList());
+    assertThat(run("verify", file).status()).isZero();
+    assertThat(run("check", file, "--cure", handle, "--write").err())
+        .contains("there is no finding " + handle);
+    assertThat(folder)
+        .isDirectoryContaining(each -> each.equals(site))
+        .isDirectoryNotContaining(each -> !each.equals(site));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "--cure nonsense | names no finding; write CODE@LINE",
+        "--cure unused@1 | there is no finding unused@1; there are translation-without-access@76",
+        "--write | name the one finding to cure",
+        "--json --sarif | choose one",
+        "--fail-on sometimes | expected one of",
+      })
+  void aCheckThatCannotBeIsRefused(String options, String message) {
+    List<String> words = new ArrayList<>(List.of("check", ORDER));
+    words.addAll(List.of(options.split(" ")));
+    Result result = run(words.toArray(String[]::new));
+    assertThat(result.status()).isEqualTo(2);
+    assertThat(result.err()).contains(message);
+  }
+
+  @Test
+  void whatIsNotCuredIsSaid() {
+    assertThat(run("check").err()).contains("Missing required parameter: 'SITE'");
+    Result hand =
+        run(
+            "check",
+            "../demo/mistakes/address-private.site.yaml",
+            "--cure",
+            "address-private@81",
+            "--write");
+    assertThat(hand.status()).isEqualTo(2);
+    assertThat(hand.err()).contains("has no cure that can be carried out: ask the carrier");
+    assertThat(
+            run(
+                    "trace",
+                    SITE,
+                    "--from",
+                    "stranger",
+                    "--to",
+                    "10.77.4.9",
+                    "--service",
+                    "ping",
+                    "--cure")
+                .out())
+        .contains("no edit of the file is known that lets it through\n");
+  }
+
+  @Test
+  void aTraceIsCuredAndTellsWhatElseThatLetsIn() {
+    String[] call = {
+      "trace",
+      SITE,
+      "--from",
+      "stranger",
+      "--to",
+      "198.51.100.140:1502",
+      "--service",
+      "tcp",
+      "--cure"
+    };
+    Result result = run(call);
+    assertThat(result.status()).isZero();
+    assertThat(result.out())
+        .contains("  +          - accept: stranger to ramp\n  +            from: stranger\n")
+        .contains("with that: ramp 10.77.4.9:502 answers")
+        .endsWith(
+            "All that this lets in, this packet included\n"
+                + "  skerry, arriving on uplink\n"
+                + "    from stranger (198.51.100.250) to ramp (10.77.4.9), 502/tcp\n"
+                + "    from stranger (198.51.100.250) to 198.51.100.140, 1502/tcp\n");
+  }
+
+  @Test
+  void sarifIsWhatItsSchemaSays(@TempDir Path folder) throws Exception {
+    JsonSchema schema =
+        JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V7)
+            .getSchema(MainTest.class.getResourceAsStream("/schema/sarif-schema-2.1.0.json"));
+    Path broken = folder.resolve("not this.yaml");
+    Files.writeString(broken, "eskerfield: 2\n");
+    for (String site : List.of(ORDER, GAUGES, broken.toString())) {
+      JsonNode sarif = JSON.readTree(run("check", site, "--sarif").out());
+      assertThat(schema.validate(sarif)).isEmpty();
+      JsonNode result = sarif.at("/runs/0/results/0");
+      assertThat(sarif.at("/runs/0/tool/driver/rules/" + result.get("ruleIndex").asInt() + "/id"))
+          .isEqualTo(result.get("ruleId"));
+      assertThat(result.at("/locations/0/physicalLocation/artifactLocation/uri").asText())
+          .isEqualTo(site.replace(" ", "%20"));
+      assertThat(result.has("suppressions")).isEqualTo(site.equals(GAUGES));
+    }
   }
 
   @Test

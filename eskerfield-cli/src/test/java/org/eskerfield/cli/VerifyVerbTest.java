@@ -45,7 +45,7 @@ class VerifyVerbTest {
     assertThat(text.out())
         .contains("fails  passenger to booking.example, https: answered by booking")
         .contains("expected answered, but it is dropped")
-        .contains("an earlier rule takes it (order)  order.site.yaml:141")
+        .contains("an earlier rule takes it (order)  order.site.yaml:154")
         .contains("8 of 12 hold");
     Element suite =
         DocumentBuilderFactory.newInstance()

@@ -71,6 +71,11 @@ final class ReplyCauses extends Case {
         }
       }
     }
+    Device strayed = strayedAt(trace);
+    if (strayed != null) {
+      return verdict(
+          Cause.RETURN_ROUTE_MISSING, other, strayed, routed(strayed, header.destination()));
+    }
     // It met other devices, or none: the answerer sends its replies elsewhere.
     if (answerer != null && !other.isEmpty() && !answerer.isOutside()) {
       Site led = leadingBack(trace, answerer);
@@ -109,6 +114,17 @@ final class ReplyCauses extends Case {
       }
     }
     return "";
+  }
+
+  /** The device that had the reply where it had the request, and sent it elsewhere; or null. */
+  private @Nullable Device strayedAt(Trace trace) {
+    List<Leg> there = trace.request();
+    for (int i = 1; i < way.size() && i < there.size(); i++) {
+      if (!way.get(i).where().equals(there.get(there.size() - 1 - i).where())) {
+        return i == 1 ? null : site.devices().get(way.get(i - 1).where());
+      }
+    }
+    return null;
   }
 
   /** As if the answerer had the device for its gateway from which the request came. */

@@ -1,13 +1,37 @@
 package org.eskerfield.check;
 
+import org.eskerfield.cure.Cure;
 import org.eskerfield.model.Place;
+import org.eskerfield.trace.Conversation;
+import org.jspecify.annotations.Nullable;
 
 /**
  * Something that a check found.
  *
- * @param code the kind of finding, with severity and reason
+ * @param code the kind of finding, with the reason why it matters
+ * @param severity how bad it is, as the file wants it counted
+ * @param about the name of what it was found at: a rule, list, host, network, device, name…
  * @param message what was found, in one sentence
- * @param cure what to do about it, in one sentence
  * @param place where it stands
+ * @param sample a packet that shows it, traced; null where none can
+ * @param cure what mends it
+ * @param accepted the reason for which the file accepts it; null where it does not
  */
-public record Finding(Code code, String message, String cure, Place place) {}
+public record Finding(
+    Code code,
+    Severity severity,
+    String about,
+    String message,
+    Place place,
+    @Nullable Conversation sample,
+    Cure cure,
+    @Nullable String accepted) {
+  /** Where it was found, as a call names it: {@code pool-too-small@41}. */
+  public String handle() {
+    return code + "@" + place.line();
+  }
+
+  Finding with(Severity other, @Nullable String reason) {
+    return new Finding(code, other, about, message, place, sample, cure, reason);
+  }
+}

@@ -6,7 +6,7 @@ import java.util.Locale;
 public enum Severity {
   /** Something does not work as written. */
   ERROR,
-  /** Something is probably not meant so. */
+  /** Something is probably not meant so, or risky. */
   WARNING,
   /** Something could be tidier. */
   ADVICE;

@@ -107,6 +107,12 @@ public final class DeviceProgram {
     return leaving == null ? null : leaving.address(to.family());
   }
 
+  /** By which interface packets to an address leave; null if none leads there. */
+  public @Nullable Interface towards(Address to) {
+    RouteTable.Entry way = routes.to(to);
+    return way == null ? null : way.leaving();
+  }
+
   /** The number of an interface of the device, from 0 on. */
   int number(Interface own) {
     for (int i = 0; i < device.interfaces().size(); i++) {

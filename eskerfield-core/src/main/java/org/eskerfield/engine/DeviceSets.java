@@ -3,20 +3,20 @@ package org.eskerfield.engine;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.HashMap;
-import java.util.HashSet;
 import java.util.IdentityHashMap;
+import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Set;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Pool;
-import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StaticRule;
@@ -82,32 +82,135 @@ public final class DeviceSets {
     }
   }
 
+  /**
+   * A rule with what it matches, wherever it stands in its list.
+   *
+   * @param rule the rule
+   * @param takes the packets that it matches
+   */
+  public record Ordered(TranslationRule rule, PacketSet takes) {}
+
   private final DeviceProgram program;
   private final PacketSpace space;
+
+  /** The number of the device's first interface; the others follow, and then the device itself. */
+  private final int base;
+
   private final int interfaces;
   private final IdentityHashMap<Match, PacketSet> matches = new IdentityHashMap<>();
   private final IdentityHashMap<CompiledList, PacketSet> accepted = new IdentityHashMap<>();
   private final Map<Long, PacketSet> ways = new HashMap<>();
+  private final Map<String, List<Passage>> passages = new HashMap<>();
+  private final Map<String, Map<TranslationRule, Led>> led = new HashMap<>();
+  private final Map<String, Map<TranslationRule, List<Passage>>> byRule = new HashMap<>();
   private final Map<String, List<PacketSet>> routed = new HashMap<>();
 
-  private DeviceSets(DeviceProgram program, Times times) {
+  private DeviceSets(DeviceProgram program, PacketSpace space, int base) {
     this.program = program;
     this.interfaces = program.device.interfaces().size();
-    this.space = new PacketSpace(interfaces, times);
+    this.space = space;
+    this.base = base;
   }
 
   /**
-   * The sets of a device of a site.
+   * The sets of all devices of a site, in one space, by the names of the devices.
    *
    * @param usual a moment of an ordinary day; samples are met then where that is possible
    */
-  public static DeviceSets of(Site site, DeviceProgram program, ZonedDateTime usual) {
-    return new DeviceSets(program, new Times(schedules(site), usual));
+  public static Map<String, DeviceSets> of(Site site, ZonedDateTime usual) {
+    int numbers = 0;
+    for (Device device : site.devices().values()) {
+      numbers += device.interfaces().size() + 1;
+    }
+    return of(site, new PacketSpace(numbers, new Times(site.schedules().values(), usual)));
   }
 
-  private static Set<Schedule> schedules(Site site) {
-    return new HashSet<>(site.schedules().values());
+  /**
+   * The sets of all devices of a site, in the space of another one, so that they can be compared.
+   *
+   * @param space of a site with the same devices, interfaces and schedules
+   */
+  public static Map<String, DeviceSets> of(Site site, PacketSpace space) {
+    Map<String, DeviceSets> all = new LinkedHashMap<>();
+    int base = 0;
+    for (Device device : site.devices().values()) {
+      all.put(device.name(), new DeviceSets(DeviceProgram.compile(site, device), space, base));
+      base += device.interfaces().size() + 1;
+    }
+    return all;
   }
+
+  /** The number that stands for an interface of the device in the sets. */
+  public int number(Interface own) {
+    return base + program.number(own);
+  }
+
+  private PacketSet bySelf() {
+    return space.arriving(base + interfaces);
+  }
+
+  /** The rules of step 2 in their order. */
+  public List<Ordered> inward() {
+    List<Ordered> all = new ArrayList<>();
+    for (Translations.Inbound entry : program.translations.inbound) {
+      all.add(new Ordered(entry.rule(), takenBy(entry)));
+    }
+    return all;
+  }
+
+  /** The rules of step 6 in their order. */
+  public List<Ordered> outward() {
+    List<Ordered> all = new ArrayList<>();
+    for (Translations.Outbound entry : program.translations.outbound) {
+      all.add(new Ordered(entry.rule(), takenBy(entry)));
+    }
+    return all;
+  }
+
+  /** The rule lists with what each rule matches; disabled rules are left out. */
+  public List<CompiledList> lists() {
+    return program.lists;
+  }
+
+  /** The addresses that a dynamic or shared rule can give; empty for the interface's own. */
+  public AddressSet pool(TranslationRule rule) {
+    for (Translations.Outbound entry : program.translations.outbound) {
+      if (entry.rule().equals(rule) && entry.pool() != null) {
+        return entry.pool();
+      }
+    }
+    return AddressSet.NONE;
+  }
+
+  /** The packets that an own service answers. */
+  public PacketSet serving(OwnService service) {
+    for (DeviceProgram.Own own : program.services) {
+      if (own.service().equals(service)) {
+        return matching(own.match());
+      }
+    }
+    return space.none();
+  }
+
+  /**
+   * What a rule takes of the packets that arrive by an interface, after the rules before it and
+   * before any list; empty for an interface that is down.
+   *
+   * @return the packets as they arrive, and as they go on
+   */
+  public Led led(Interface arriving, TranslationRule rule) {
+    passages(arriving);
+    Led known = led.getOrDefault(arriving.name(), Map.of()).get(rule);
+    return known == null ? new Led(space.none(), space.none()) : known;
+  }
+
+  /**
+   * What a rule takes and what it makes of it.
+   *
+   * @param arrived the packets as they arrive
+   * @param inside the same with the destination rewritten
+   */
+  public record Led(PacketSet arrived, PacketSet inside) {}
 
   /** The space that all its sets are of. */
   public PacketSpace space() {
@@ -141,7 +244,7 @@ public final class DeviceSets {
       return space.all();
     }
     PacketSet sources = space.sources(match.from());
-    return match.namesSelf() ? sources.union(space.arriving(interfaces)) : sources;
+    return match.namesSelf() ? sources.union(bySelf()) : sources;
   }
 
   private PacketSet arrivingBy(@Nullable InterfaceTerm term) {
@@ -154,7 +257,7 @@ public final class DeviceSets {
     }
     PacketSet set = space.none();
     for (Interface own : term.interfaces()) {
-      int number = program.number(own);
+      int number = number(own);
       set = set.union(leaving ? space.leaving(number) : space.arriving(number));
     }
     return set;
@@ -174,14 +277,14 @@ public final class DeviceSets {
               .intersection(space.destinations(AddressSet.ofPrefixes(List.of(entry.external()))))
               .intersection(facing);
     }
-    return matched.intersection(space.of(Family.IPV4)).minus(space.arriving(interfaces));
+    return matched.intersection(space.of(Family.IPV4)).minus(bySelf());
   }
 
   /** The packets that a rule takes at step 6, with the interface by which they leave. */
   PacketSet takenBy(Translations.Outbound entry) {
     PacketSet matched = matching(entry.match()).intersection(space.of(Family.IPV4));
     if (!entry.match().namesSelf()) {
-      matched = matched.minus(space.arriving(interfaces));
+      matched = matched.minus(bySelf());
     }
     if (entry.rule() instanceof StaticRule fixed && !fixed.services().isEmpty()) {
       matched = matched.intersection(internalPorts(fixed));
@@ -351,26 +454,55 @@ public final class DeviceSets {
 
   // The way through the device.
 
+  /** The passages of packets that arrive by an interface and whose destination a rule rewrites. */
+  public List<Passage> passages(Interface arriving, TranslationRule rule) {
+    passages(arriving);
+    return byRule.getOrDefault(arriving.name(), Map.of()).getOrDefault(rule, List.of());
+  }
+
   /** All passages of packets that arrive by an interface, in the order of the rules. */
   public List<Passage> passages(Interface arriving) {
+    List<Passage> known = passages.get(arriving.name());
+    if (known == null) {
+      known = arriving.isUp() ? findPassages(arriving) : List.of();
+      passages.put(arriving.name(), known);
+    }
+    return known;
+  }
+
+  private List<Passage> findPassages(Interface arriving) {
     List<Passage> passages = new ArrayList<>();
-    if (arriving.isUp()) {
-      PacketSet rest = arrived(arriving);
-      List<PacketSet> taken = new ArrayList<>();
-      for (Translations.Inbound entry : program.translations.inbound) {
-        PacketSet takes = takenBy(entry).intersection(space.arriving(program.number(arriving)));
-        if (!takes.isEmpty()) {
-          PacketSet mine = takes.intersection(rest);
-          for (PacketSet earlier : taken) {
-            mine = mine.minus(earlier);
-          }
-          taken.add(takes);
-          route(arriving, entry, mine, passages);
+    PacketSet rest = arrived(arriving);
+    List<PacketSet> taken = new ArrayList<>();
+    List<PacketSet.Bounds> bounds = new ArrayList<>();
+    IdentityHashMap<TranslationRule, Led> ledByRule = new IdentityHashMap<>();
+    for (Translations.Inbound entry : program.translations.inbound) {
+      PacketSet takes = takenBy(entry).intersection(space.arriving(number(arriving)));
+      if (takes.isEmpty()) {
+        continue;
+      }
+      PacketSet mine = takes.intersection(rest);
+      PacketSet.Bounds mineAt = takes.bounds();
+      for (int i = 0; i < taken.size(); i++) {
+        if (mineAt.mayMeet(bounds.get(i))) {
+          mine = mine.minus(taken.get(i));
         }
       }
-      route(arriving, null, rest.minus(space.union(taken)), passages);
+      taken.add(takes);
+      bounds.add(mineAt);
+      ledByRule.put(entry.rule(), new Led(mine, mine.image(rewrite(entry))));
+      route(arriving, entry, mine, passages);
     }
-    return passages;
+    led.put(arriving.name(), ledByRule);
+    route(arriving, null, rest.minus(space.union(taken)), passages);
+    IdentityHashMap<TranslationRule, List<Passage>> some = new IdentityHashMap<>();
+    for (Passage passage : passages) {
+      if (passage.destinationRule() != null) {
+        some.computeIfAbsent(passage.destinationRule(), rule -> new ArrayList<>()).add(passage);
+      }
+    }
+    byRule.put(arriving.name(), some);
+    return List.copyOf(passages);
   }
 
   /** Step 0: what is not dropped on arrival. */
@@ -383,7 +515,7 @@ public final class DeviceSets {
     }
     PacketSet set =
         space
-            .arriving(program.number(arriving))
+            .arriving(number(arriving))
             .minus(space.sources(AddressSet.of(own.toArray(new Address[0]))))
             .minus(space.sources(SpecialAddresses.NEVER_A_SOURCE))
             .minus(space.destinations(program.unforwarded()));
@@ -543,7 +675,7 @@ public final class DeviceSets {
     }
     PacketSet rest = inside;
     if (!untouched) {
-      PacketSet leaving = space.leaving(program.number(side));
+      PacketSet leaving = space.leaving(number(side));
       for (Translations.Outbound rule : program.translations.outbound) {
         PacketSet taken =
             rest.intersection(takenBy(rule).intersection(leaving).without(Dimension.LEAVING));

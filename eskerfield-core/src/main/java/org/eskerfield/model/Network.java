@@ -2,6 +2,7 @@ package org.eskerfield.model;
 
 import java.util.List;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
@@ -14,6 +15,7 @@ import org.jspecify.annotations.Nullable;
  * @param realm the address space (RFC 2663 section 2.1); null for the common one
  * @param carrier the addresses of the carrier's router on this network; empty where there is none
  * @param routed blocks beyond this network that the carrier sends to an address on it; often empty
+ * @param leases the addresses that are handed out as leases; often empty
  * @param resolver the host that hosts here ask for names if they name none; or null
  * @param note the engineer's remark, or null
  * @param place where it stands
@@ -25,6 +27,7 @@ public record Network(
     @Nullable String realm,
     List<Address> carrier,
     List<Routed> routed,
+    AddressSet leases,
     @Nullable AddressTerm resolver,
     @Nullable String note,
     Place place)

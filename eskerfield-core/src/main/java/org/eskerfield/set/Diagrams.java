@@ -71,10 +71,15 @@ final class Diagrams {
   private int allowed = Integer.MAX_VALUE;
   private int room = Integer.MAX_VALUE;
 
-  /** Lets the next questions make so many intervals and no more. */
+  /** Lets the next questions look at so many intervals and no more. */
   void allow(int intervals) {
     allowed = intervals;
     room = intervals;
+  }
+
+  /** How many intervals were looked at since then. */
+  int used() {
+    return allowed - room;
   }
 
   /**
@@ -96,13 +101,13 @@ final class Diagrams {
     if (kept == 1) {
       return to[0];
     }
+    room -= kept;
+    if (room < 0) {
+      throw new UndeterminedException(allowed);
+    }
     Key key = new Key(dimension, Arrays.copyOf(last, kept), Arrays.copyOf(to, kept));
     Node known = made.get(key);
     if (known == null) {
-      room -= kept;
-      if (room < 0) {
-        throw new UndeterminedException(allowed);
-      }
       known = new Node(dimension, key.last, key.to, nextId++);
       made.put(key, known);
     }

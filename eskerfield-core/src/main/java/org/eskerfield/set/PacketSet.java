@@ -1,7 +1,13 @@
 package org.eskerfield.set;
 
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.EnumMap;
+import java.util.HashSet;
 import java.util.List;
+import java.util.Map;
+import java.util.Set;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
@@ -57,6 +63,100 @@ public final class PacketSet {
   /** Every packet that is not in this set. */
   public PacketSet complement() {
     return space.all().minus(this);
+  }
+
+  /**
+   * The least interval of each dimension outside which no packet of a set lies, to tell quickly
+   * that two sets have nothing in common.
+   */
+  public static final class Bounds {
+    private final long[] first = new long[PacketSpace.DIMENSIONS.size()];
+    private final long[] last = new long[PacketSpace.DIMENSIONS.size()];
+
+    private Bounds(Node root) {
+      Arrays.fill(first, -1);
+      visit(root, -1, new HashSet<>());
+    }
+
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    private void visit(Node node, int above, Set<Node> met) {
+      for (int i = above + 1; i < Math.min(node.dimension, first.length); i++) {
+        first[i] = 0; // a dimension that is not asked has every value
+        last[i] = -1;
+      }
+      if (node.last.length == 0 || !met.add(node)) {
+        return;
+      }
+      for (int i = 0; i < node.to.length; i++) {
+        if (node.to[i] != Node.NONE) {
+          int d = node.dimension;
+          long from = node.first(i);
+          first[d] = Long.compareUnsigned(from, first[d]) < 0 ? from : first[d];
+          last[d] = Long.compareUnsigned(node.last[i], last[d]) > 0 ? node.last[i] : last[d];
+          visit(node.to[i], d, met);
+        }
+      }
+    }
+
+    /** Whether the sets may have a packet in common; if not, they surely have none. */
+    public boolean mayMeet(Bounds other) {
+      for (int i = 0; i < first.length; i++) {
+        if (Long.compareUnsigned(first[i], other.last[i]) > 0
+            || Long.compareUnsigned(other.first[i], last[i]) > 0) {
+          return false;
+        }
+      }
+      return true;
+    }
+  }
+
+  /**
+   * A part of a set that is told by one interval of each dimension.
+   *
+   * @param intervals first and last value of the dimensions that are not left open, unsigned
+   */
+  public record Box(Map<Dimension, Interval> intervals) {
+    /**
+     * An interval of values, unsigned.
+     *
+     * @param first the lowest
+     * @param last the highest; all ones where there is no upper end
+     */
+    public record Interval(long first, long last) {}
+
+    /** Copies the map. */
+    public Box {
+      intervals = Map.copyOf(intervals);
+    }
+  }
+
+  /** Disjoint boxes that make up the set, as many of them as asked for at most. */
+  public List<Box> boxes(int most) {
+    List<Box> boxes = new ArrayList<>();
+    collect(root, new EnumMap<>(Dimension.class), boxes, most);
+    return boxes;
+  }
+
+  private static void collect(
+      Node node, Map<Dimension, Box.Interval> above, List<Box> boxes, int most) {
+    if (node.equals(Node.ALL) && boxes.size() < most) {
+      boxes.add(new Box(above));
+    }
+    for (int i = 0; i < node.to.length && boxes.size() < most; i++) {
+      if (!node.to[i].equals(Node.NONE)) {
+        Map<Dimension, Box.Interval> here = new EnumMap<>(Dimension.class);
+        here.putAll(above);
+        here.put(
+            PacketSpace.DIMENSIONS.get(node.dimension),
+            new Box.Interval(node.first(i), node.last[i]));
+        collect(node.to[i], here, boxes, most);
+      }
+    }
+  }
+
+  /** The bounds of the set. */
+  public Bounds bounds() {
+    return new Bounds(root);
   }
 
   /** Whether there is no packet in the set. */
@@ -237,6 +337,10 @@ public final class PacketSet {
       long last = node.last[taken];
       long value = Long.compareUnsigned(first, least) < 0 ? least : first;
       value = Long.compareUnsigned(value, last) > 0 ? first : value;
+      boolean address = dimension == Dimension.SOURCE || dimension == Dimension.DESTINATION;
+      if (address && (value & 0xff) == 0 && Long.compareUnsigned(value, last) < 0) {
+        value++; // whoever reads it takes a network for no host
+      }
       node = node.to[taken];
       return value;
     }

@@ -53,6 +53,11 @@ public final class PacketSpace {
     diagrams.allow(intervals);
   }
 
+  /** How much room was taken since the last call of {@link #allow}. */
+  public int used() {
+    return diagrams.used();
+  }
+
   /** Every packet. */
   public PacketSet all() {
     return all;

@@ -103,14 +103,18 @@ public final class JsonWriter {
     return written(writer -> writer.write(site, verdicts));
   }
 
-  /** The findings of a check, as {@link Schemas#CHECK} says, with a line break at the end. */
-  public static String check(String site, List<Finding> findings) {
-    return written(writer -> writer.write(site, List.of(), findings));
+  /**
+   * The findings of a check, as {@link Schemas#CHECK} says, with a line break at the end.
+   *
+   * @param patches the patch of each finding that has one and whose patch is asked for
+   */
+  public static String check(String site, List<Finding> findings, Map<Finding, String> patches) {
+    return written(writer -> writer.write(site, List.of(), findings, patches));
   }
 
   /** The problems of a file that could not be read, in the same shape. */
   public static String problems(String site, List<Problem> problems) {
-    return written(writer -> writer.write(site, problems, List.of()));
+    return written(writer -> writer.write(site, problems, List.of(), Map.of()));
   }
 
   /**
@@ -466,7 +470,8 @@ public final class JsonWriter {
     json.writeEndObject();
   }
 
-  private void write(String site, List<Problem> problems, List<Finding> findings)
+  private void write(
+      String site, List<Problem> problems, List<Finding> findings, Map<Finding, String> patches)
       throws IOException {
     json.writeStartObject();
     json.writeStringField("site", site);
@@ -483,14 +488,33 @@ public final class JsonWriter {
     for (Finding finding : findings) {
       json.writeStartObject();
       json.writeStringField("code", finding.code().toString());
-      json.writeStringField("severity", finding.code().severity().toString());
+      json.writeStringField("severity", finding.severity().toString());
+      json.writeStringField("about", finding.about());
       json.writeStringField("message", finding.message());
       json.writeStringField("why", finding.code().why());
-      json.writeStringField("cure", finding.cure());
+      sampleField(finding.sample());
+      json.writeStringField("cure", finding.cure().summary());
+      json.writeStringField("patch", patches.get(finding));
+      json.writeStringField("accepted", finding.accepted());
       placeField(finding.place());
       json.writeEndObject();
     }
     json.writeEndArray();
+    json.writeEndObject();
+  }
+
+  private void sampleField(@Nullable Conversation sample) throws IOException {
+    if (sample == null) {
+      json.writeNullField("sample");
+      return;
+    }
+    json.writeObjectFieldStart("sample");
+    json.writeStringField("from", sample.attempt().sender().name());
+    json.writeStringField("to", sample.attempt().to());
+    json.writeStringField("service", sample.attempt().probe().toString());
+    json.writeStringField("at", sample.attempt().at().toLocalDateTime().toString());
+    json.writeStringField("outcome", sample.outcome().toString());
+    json.writeStringField("reason", sample.reason());
     json.writeEndObject();
   }
 }

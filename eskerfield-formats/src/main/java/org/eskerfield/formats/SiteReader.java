@@ -17,6 +17,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import java.util.TreeSet;
+import org.eskerfield.check.Policy;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
@@ -30,6 +31,7 @@ import org.eskerfield.model.Place;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
@@ -126,7 +128,7 @@ public final class SiteReader {
     }
   }
 
-  private static SiteFile read(String file, InputStream in, @Nullable Path folder)
+  static SiteFile read(String file, InputStream in, @Nullable Path folder)
       throws UnreadableSiteException, IOException {
     SourceText source;
     try {
@@ -168,10 +170,11 @@ public final class SiteReader {
         problems.isEmpty() && withExpectations && fields.has("expect")
             ? new ExpectationReader(site, problems, folder).read(fields)
             : List.of();
+    Policy policy = new PolicyReader(problems).read(fields);
     if (!problems.isEmpty()) {
       throw new UnreadableSiteException(source.file(), problems.sorted());
     }
-    return new SiteFile(site, expectations);
+    return new SiteFile(site, expectations, policy);
   }
 
   private Site read(Fields fields) {
@@ -301,6 +304,7 @@ public final class SiteReader {
             fields.text("realm"),
             carrier,
             routed(fields),
+            leases(fields, prefixes),
             null,
             fields.text("note"),
             name.place());
@@ -613,6 +617,25 @@ public final class SiteReader {
     return term;
   }
 
+  private AddressSet leases(Fields fields, List<Prefix> prefixes) {
+    AddressSet all = AddressSet.NONE;
+    for (Node.Scalar text : fields.texts("leases")) {
+      try {
+        AddressSet some = Literals.addresses(text.text());
+        if (some.intersects(AddressSet.ofPrefixes(prefixes).complement())) {
+          problems.add(
+              text,
+              text.text() + " is not within the prefix of the network",
+              "hand out addresses of the network only");
+        }
+        all = all.union(some);
+      } catch (BadLiteralException e) {
+        problems.add(text, e.message(), e.remedy());
+      }
+    }
+    return all;
+  }
+
   private void readResolver(Fields.NamedNode named, Fields fields) {
     Network made = networks.get(named.name().text());
     AddressTerm resolver = resolver(fields);
@@ -626,6 +649,7 @@ public final class SiteReader {
               made.realm(),
               made.carrier(),
               made.routed(),
+              made.leases(),
               resolver,
               made.note(),
               made.place()));

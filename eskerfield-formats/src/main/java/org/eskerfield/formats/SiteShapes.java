@@ -1,8 +1,11 @@
 package org.eskerfield.formats;
 
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
 import java.util.regex.Pattern;
+import org.eskerfield.check.Code;
+import org.eskerfield.check.Severity;
 import org.eskerfield.formats.Shape.Child;
 import org.eskerfield.formats.Shape.Children;
 import org.eskerfield.formats.Shape.Either;
@@ -79,6 +82,11 @@ final class SiteShapes {
               new Children(List.of(ROUTED), true),
               "which blocks the carrier also routes here",
               "{ to: 192.0.2.64/28, via: 198.51.100.140 }"),
+          may(
+              "leases",
+              new Texts("an address, prefix or range, or a list of them"),
+              "which addresses are handed out as leases",
+              "10.77.4.100-10.77.4.199"),
           RESOLVER,
           NOTE);
 
@@ -604,6 +612,35 @@ final class SiteShapes {
 
   static final Shape EXPECTATIONS = shape("a file of expectations", EXPECT_KEY, NOTE);
 
+  private static final Word CODES =
+      new Word(Arrays.stream(Code.values()).map(Code::toString).toList());
+
+  static final Shape ACCEPTED =
+      new Shape(
+          "an accepted finding",
+          List.of(
+              must("accept", CODES, "which kind of finding may stay", "pool-too-small"),
+              may(
+                  "at",
+                  TITLE_TEXT,
+                  "at what: the name of the rule, host, network or other thing that it is found at",
+                  "gauges borrow an address"),
+              must("because", TITLE_TEXT, "why it may stay", "the gauges take turns")),
+          List.of("accept"));
+
+  static final Shape COUNTED =
+      new Shape(
+          "a changed severity",
+          List.of(
+              must("count", CODES, "which kind of finding counts otherwise here", "rules-cross"),
+              must(
+                  "as",
+                  new Word(Arrays.stream(Severity.values()).map(Severity::toString).toList()),
+                  "how bad it is here",
+                  "warning"),
+              NOTE),
+          List.of("count"));
+
   static final Shape SITE =
       shape(
           "a site file",
@@ -646,6 +683,11 @@ final class SiteShapes {
               "the routers and firewalls with their rules",
               "{ skerry: { … } }"),
           EXPECT_KEY,
+          may(
+              "findings",
+              new Children(List.of(ACCEPTED, COUNTED), false),
+              "which findings of a check may stay, or count otherwise",
+              "[{ accept: pool-too-small, because: the gauges take turns }]"),
           NOTE);
 
   private SiteShapes() {}

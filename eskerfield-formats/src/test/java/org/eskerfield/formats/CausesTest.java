@@ -126,6 +126,7 @@ class CausesTest {
       "    stance:\n"
           + "      office to any: accept\n"
           + "      plant to internet: accept\n"
+          + "      mast to internet: accept\n"
           + "      transit to internet: accept\n"
           + "      transit to transit: accept\n"
           + "      otherwise: drop\n";

@@ -50,7 +50,9 @@ class ReferenceTest {
           SiteShapes.GUARD,
           SiteShapes.ACCESS_RULE,
           SiteShapes.EXPECTATION,
-          SiteShapes.EARLIER
+          SiteShapes.EARLIER,
+          SiteShapes.ACCEPTED,
+          SiteShapes.COUNTED
         }) {
       shapes.put(shape.name(), shape);
     }

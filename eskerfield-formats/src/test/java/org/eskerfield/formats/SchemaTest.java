@@ -16,6 +16,7 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Random;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
@@ -183,7 +184,7 @@ class SchemaTest {
   void everyCheckFitsItsSchema() throws Exception {
     JsonSchema schema = schema(Schemas.CHECK);
     Site unused = SiteReader.read("x", Sites.skerryText().replace("service: ramp-control", ""));
-    String findings = JsonWriter.check("x", Checker.check(unused));
+    String findings = JsonWriter.check("x", Checker.check(unused), Map.of());
     assertThat(schema.validate(JSON.readTree(findings))).isEmpty();
     try {
       SiteReader.read("x", "site: [");

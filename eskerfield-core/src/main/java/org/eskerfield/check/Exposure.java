@@ -1,0 +1,453 @@
+package org.eskerfield.check;
+
+import java.util.ArrayDeque;
+import java.util.Deque;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Endpoint;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Probe;
+import org.jspecify.annotations.Nullable;
+
+/** What the internet reaches that nobody should offer so, and what could be reached from there. */
+final class Exposure {
+  private final Inspection check;
+
+  Exposure(Inspection check) {
+    this.check = check;
+  }
+
+  void inspect(Device device) {
+    for (Interface arriving : device.interfaces()) {
+      if (Inspection.isOutside(arriving)) {
+        for (Passage passage : check.passages(device, arriving)) {
+          Interface leaving = passage.leaving();
+          if (leaving != null && !Inspection.isOutside(leaving)) {
+            offered(device, passage);
+          }
+        }
+      }
+    }
+    for (CompiledList list : check.sets(device).lists()) {
+      if (list.list().guards().stream().anyMatch(Offers::isFromOutside)) {
+        rules(device, list);
+      }
+    }
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof InwardRule inward && !rule.disabled() && inward.admit() != null) {
+        admission(inward, inward.admit());
+      }
+    }
+  }
+
+  // What a passage offers.
+
+  private void offered(Device device, Passage passage) {
+    PacketSet in =
+        passage
+            .arrived()
+            .intersection(check.space.sources(check.strangers()))
+            .intersection(check.space.of(Family.IPV4));
+    if (in.isEmpty() || !(passage.destinationRule() instanceof InwardRule rule)) {
+      return;
+    }
+    PacketSet inside = in.image(passage.destination());
+    boolean all =
+        rule.services().isEmpty()
+            && justPorts(inside)
+                .covers(check.space.service(new ServicePart(Protocol.TCP, PortSet.ALL, -1)));
+    if (all) {
+      check.add(
+          Code.EVERYTHING_OFFERED,
+          rule,
+          Labels.of(rule) + " offers every port of " + rule.internal().text() + " to the internet",
+          sample(in),
+          everything(device, rule));
+    }
+    PacketSet admin = inside.intersection(Ports.administration(check.space));
+    if (!admin.isEmpty() && !all && Management.isOpenToAll(check, admin)) {
+      PacketSet arrived = passage.arrivedAs(passage.left()).intersection(in);
+      check.add(
+          Code.ADMINISTRATION_OFFERED,
+          rule,
+          Labels.of(rule)
+              + " offers "
+              + service(admin)
+              + " of "
+              + rule.internal().text()
+              + " to everybody on the internet",
+          sample(arrived.intersection(admin.preImage(passage.destination()))),
+          Cure.byHand(
+              "name in its admission or access rule who may use it; or put a tunnel before it"));
+    }
+    PacketSet clear = inside.intersection(Ports.clearText(check.space));
+    if (!clear.isEmpty() && !all) {
+      check.add(
+          Code.CLEAR_TEXT_OFFERED,
+          rule,
+          Labels.of(rule)
+              + " offers "
+              + service(clear)
+              + " of "
+              + rule.internal().text()
+              + ", which is not encrypted, across the internet",
+          sample(in.intersection(clear.preImage(passage.destination()))),
+          Cure.byHand("offer its encrypted sister instead, or accept the finding with the reason"));
+    }
+  }
+
+  private static PacketSet justPorts(PacketSet set) {
+    PacketSet left = set;
+    for (Dimension each : Dimension.values()) {
+      switch (each) {
+        case PROTOCOL, DESTINATION_PORT -> {}
+        default -> left = left.without(each);
+      }
+    }
+    return left;
+  }
+
+  private static String service(PacketSet set) {
+    PacketSet.Member one = Objects.requireNonNull(set.sample());
+    return Probe.of(one.packet().protocol, one.packet().destinationPort).toString();
+  }
+
+  private @Nullable Conversation sample(PacketSet set) {
+    return check.traced(check.attempt(check.preferring(set, check.describedOutside()).sample()));
+  }
+
+  /** Only what the host listens on. */
+  private Cure everything(Device device, InwardRule rule) {
+    Host host = check.site.hostAt(rule.internalBlock().first());
+    if (host == null || host.listens().isEmpty() || rule.admit() == null) {
+      return Cure.byHand("name the services that are meant, in the rule or where it is let in");
+    }
+    List<String> services = host.listens().stream().map(ServiceTerm::text).toList();
+    Map<String, Object> access = new LinkedHashMap<>();
+    access.put("accept", "what " + rule.name() + " offers");
+    List<String> from = rule.admit().from().stream().map(AddressTerm::text).toList();
+    access.put("from", from.size() == 1 ? from.get(0) : from);
+    access.put("to", host.name());
+    access.put("service", services.size() == 1 ? services.get(0) : services);
+    access.put("log", "true");
+    Interface arriving = rule.facing().interfaces().get(0);
+    Interface leaving = check.sets(device).program().towards(rule.internalBlock().first());
+    if (leaving == null) {
+      return Cure.byHand("name the services that are meant");
+    }
+    Map<String, Object> guards = new LinkedHashMap<>();
+    guards.put("arriving", arriving.name());
+    guards.put("leaving", leaving.name());
+    for (CompiledList list : check.sets(device).lists()) {
+      boolean there = false;
+      for (var guard : list.list().guards()) {
+        there |= guard.arriving() != null && guard.arriving().names(arriving);
+      }
+      if (there) {
+        return Cure.of(
+            "let in only what the host listens on",
+            new Edit.Take(rule.place(), "admit"),
+            new Edit.Insert(list.list().place(), "rules", null, access));
+      }
+    }
+    Map<String, Object> body = new LinkedHashMap<>();
+    body.put("guards", guards);
+    body.put("rules", List.of(access));
+    body.put("otherwise", "drop");
+    return Cure.of(
+        "let in only what the host listens on",
+        new Edit.Take(rule.place(), "admit"),
+        new Edit.Define(device.place(), "access", "to " + host.name(), body));
+  }
+
+  // Rules by which something comes in.
+
+  private void rules(Device device, CompiledList list) {
+    for (CompiledList.Entry entry : list.entries()) {
+      AccessRule rule = entry.rule();
+      PacketSet in =
+          check
+              .decided(rule, check.sets(device).matching(entry.match()))
+              .intersection(check.space.sources(check.strangers()));
+      if (rule.action() != Action.ACCEPT || in.isEmpty()) {
+        continue;
+      }
+      if (!rule.log()) {
+        unlogged(rule, rule.place());
+      }
+      prefix(device, rule, in);
+    }
+  }
+
+  private void admission(InwardRule rule, Admission admit) {
+    boolean outside = rule.facing().interfaces().stream().anyMatch(Inspection::isOutside);
+    if (outside && !admit.log() && check.addresses(admit.from()).intersects(check.strangers())) {
+      List<String> from = admit.from().stream().map(AddressTerm::text).toList();
+      boolean wide = admit.when() != null;
+      Map<String, Object> full = new LinkedHashMap<>();
+      full.put("from", from.size() == 1 ? from.get(0) : from);
+      full.put("log", "true");
+      check.add(
+          Code.INBOUND_NOT_LOGGED,
+          rule,
+          Labels.of(rule) + " lets outsiders in without a word in the log",
+          null,
+          Cure.of(
+              "log it",
+              wide
+                  ? new Edit.Put(rule.place(), "admit/log", "true")
+                  : new Edit.Put(rule.place(), "admit", full)));
+    }
+  }
+
+  private void unlogged(AccessRule rule, org.eskerfield.model.Place place) {
+    check.add(
+        Code.INBOUND_NOT_LOGGED,
+        rule,
+        Labels.of(rule) + " lets outsiders in without a word in the log",
+        null,
+        Cure.of("log it", new Edit.Put(place, "log", "true")));
+  }
+
+  /** A whole inner network, open for every service from everywhere. */
+  private void prefix(Device device, AccessRule rule, PacketSet in) {
+    if (!rule.services().isEmpty()
+        && rule.services().stream().noneMatch(Exposure::isNearlyEverything)) {
+      return;
+    }
+    if (!Management.isOpenToAll(check, in)) {
+      return;
+    }
+    for (Network network : check.site.networks().values()) {
+      boolean inside = !network.zone().equals(Site.INTERNET) && network.carrier().isEmpty();
+      PacketSet all = check.space.destinations(AddressSet.ofPrefixes(network.prefixes()));
+      if (inside
+          && in.without(Dimension.SOURCE)
+              .covers(
+                  all.intersection(in.without(Dimension.DESTINATION))
+                      .intersection(check.space.of(Family.IPV4)))) {
+        check.add(
+            Code.PREFIX_OFFERED,
+            rule,
+            Labels.of(rule)
+                + " of "
+                + device.name()
+                + " accepts everything for the whole of "
+                + network.name()
+                + " from everybody on the internet",
+            null,
+            Cure.of(
+                "take it away: replies come in by their session", new Edit.Remove(rule.place())));
+        return;
+      }
+    }
+  }
+
+  /** Whether a service is all, or all high ports, as written to let replies in. */
+  private static boolean isNearlyEverything(ServiceTerm term) {
+    for (ServicePart part : term.service().parts()) {
+      boolean most =
+          Protocol.hasPorts(part.protocol())
+              && part.ports().isRange()
+              && part.ports().size() >= 16_384;
+      if (part.protocol() == ServicePart.ANY_PROTOCOL || most) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  // Isolation.
+
+  /** Where flows from the networks of offered hosts get to, through all devices. */
+  void isolation() {
+    Map<String, Placed> offered = offeredNetworks();
+    for (Map.Entry<String, Placed> each : offered.entrySet()) {
+      Network from = Objects.requireNonNull(check.site.networks().get(each.getKey()));
+      for (Map.Entry<String, Start> reached : reachedFrom(from).entrySet()) {
+        Network to = Objects.requireNonNull(check.site.networks().get(reached.getKey()));
+        if (to.zone().equals(from.zone()) || offered.containsKey(to.name())) {
+          continue;
+        }
+        Start start = reached.getValue();
+        AddressSet inside = AddressSet.ofPrefixes(to.prefixes());
+        PacketSet fit =
+            check.preferringTo(
+                start.sent.intersection(check.space.destinations(inside)), check.describedInside());
+        fit = check.preferring(fit, check.describedInside());
+        Conversation sample = check.traced(check.attempt(fit.sample()));
+        Endpoint at =
+            sample == null || sample.opening() == null ? null : sample.opening().deliveredTo();
+        boolean arrives = sample != null && (at != null || sample.outcome() == Outcome.UNROUTABLE);
+        if (!arrives) {
+          continue;
+        }
+        check.add(
+            Code.OFFERED_ZONE_REACHES_INSIDE,
+            from,
+            from.name() + " to " + to.name(),
+            "hosts of "
+                + from.name()
+                + " are offered to the internet by "
+                + Labels.of(each.getValue())
+                + " (line "
+                + each.getValue().place().line()
+                + "), and can open connections to "
+                + to.name()
+                + ", such as "
+                + Samples.text(fit.sample()),
+            sample,
+            Cure.byHand(
+                "let a list or the stance of the device between them drop what "
+                    + from.name()
+                    + " opens, and accept only what it needs"));
+      }
+    }
+  }
+
+  /**
+   * The inner networks of hosts that rules lead outsiders to, with the rule of the first device.
+   */
+  private Map<String, Placed> offeredNetworks() {
+    Map<String, Placed> offered = new LinkedHashMap<>();
+    for (Device device : check.site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (!(rule instanceof InwardRule inward)
+            || rule.disabled()
+            || inward.facing().interfaces().stream().noneMatch(Inspection::isOutside)) {
+          continue;
+        }
+        Address to = inward.internalBlock().first();
+        Device inner = check.site.deviceAt(to);
+        Set<Address> hosts = new LinkedHashSet<>();
+        if (inner == null) {
+          hosts.add(to);
+        } else {
+          for (TranslationRule next : inner.translation()) {
+            Prefix external =
+                next instanceof InwardRule second ? second.external().now(Family.IPV4) : null;
+            if (external != null && external.contains(to) && !next.disabled()) {
+              hosts.add(((InwardRule) next).internalBlock().first());
+            }
+          }
+        }
+        for (Address host : hosts) {
+          Network network = check.site.networkOf(host);
+          if (network != null && !network.zone().equals(Site.INTERNET)) {
+            offered.putIfAbsent(network.name(), rule);
+          }
+        }
+      }
+    }
+    return offered;
+  }
+
+  /**
+   * Packets on their way.
+   *
+   * @param network where they are
+   * @param now what they look like there
+   * @param sent the same as their senders sent them, by the first device that took them
+   */
+  private record Start(Network network, PacketSet now, PacketSet sent) {}
+
+  /** The inner networks with hosts that packets of a network's addresses get to. */
+  private Map<String, Start> reachedFrom(Network from) {
+    Map<String, Start> reached = new LinkedHashMap<>();
+    Map<String, PacketSet> seen = new HashMap<>();
+    Deque<Start> queue = new ArrayDeque<>();
+    PacketSet own = check.space.sources(AddressSet.ofPrefixes(from.prefixes()));
+    queue.add(new Start(from, own, own));
+    while (!queue.isEmpty()) {
+      Start start = queue.remove();
+      for (Device device : check.site.devices().values()) {
+        for (Interface arriving : device.interfaces()) {
+          if (arriving.network().name().equals(start.network.name())) {
+            go(device, arriving, start, reached, seen, queue);
+          }
+        }
+      }
+    }
+    reached.remove(from.name());
+    return reached;
+  }
+
+  private void go(
+      Device device,
+      Interface arriving,
+      Start start,
+      Map<String, Start> reached,
+      Map<String, PacketSet> seen,
+      Deque<Start> queue) {
+    PacketSet here =
+        start
+            .now
+            .without(Dimension.ARRIVING)
+            .intersection(check.space.arriving(check.sets(device).number(arriving)));
+    String at = device.name() + " " + arriving.name();
+    PacketSet before = seen.getOrDefault(at, check.space.none());
+    here = here.minus(before);
+    if (here.isEmpty()) {
+      return;
+    }
+    seen.put(at, before.union(here));
+    for (Passage passage : check.passages(device, arriving)) {
+      Interface leaving = passage.leaving();
+      PacketSet taken = passage.arrived().intersection(here);
+      if (leaving == null || Inspection.isOutside(leaving) || taken.isEmpty()) {
+        continue;
+      }
+      PacketSet left = taken.image(passage.destination()).image(passage.source());
+      PacketSet sent = start.sent.equals(start.now) ? taken : start.sent;
+      Start next = new Start(leaving.network(), left, sent);
+      if (passage.via() == null && hasHosts(leaving.network())) {
+        reached.putIfAbsent(leaving.network().name(), next);
+      }
+      if (passage.via() != null) {
+        queue.add(next);
+      }
+    }
+  }
+
+  private boolean hasHosts(Network network) {
+    for (Host host : check.site.hosts().values()) {
+      if (host.isOn(network)) {
+        return true;
+      }
+    }
+    return false;
+  }
+}

@@ -1,0 +1,609 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.StateSettings;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.trace.Labels;
+import org.jspecify.annotations.Nullable;
+
+/** External addresses: whose they are, whether they lead here, and whether there are enough. */
+final class Externals {
+  /** The ports of an address that a shared rule can give out (RFC 6335: port 0 is reserved). */
+  private static final int PORTS = 65_535;
+
+  /**
+   * External addresses of a rule.
+   *
+   * @param device whose rule
+   * @param rule the rule
+   * @param side where they are external
+   * @param addresses all of them
+   * @param literal whether the rule names them itself, instead of an interface
+   * @param whole whether each stands for one machine, not for some ports of it
+   */
+  private record Use(
+      Device device,
+      TranslationRule rule,
+      InterfaceTerm side,
+      AddressSet addresses,
+      boolean literal,
+      boolean whole) {
+    // By name: to compare whole devices would cost more than all the rest.
+    boolean isOf(Device other) {
+      return device.name().equals(other.name());
+    }
+
+    boolean meets(Network network) {
+      for (Interface own : side.interfaces()) {
+        if (own.network().name().equals(network.name())) {
+          return true;
+        }
+      }
+      return false;
+    }
+
+    @SuppressWarnings("ReferenceEquality") // every rule of a site is one object
+    boolean isBy(TranslationRule other) {
+      return rule == other;
+    }
+  }
+
+  private final Inspection check;
+  private final List<Use> uses = new ArrayList<>();
+
+  Externals(Inspection check) {
+    this.check = check;
+  }
+
+  private void gather() {
+    for (Device device : check.site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        Use use = rule.disabled() ? null : use(device, rule);
+        if (use != null) {
+          uses.add(use);
+        }
+      }
+    }
+  }
+
+  /** An external address of an interface's carrier that nothing uses; null if there is none. */
+  @Nullable Address free(Device device, Interface own) {
+    gather();
+    AddressSet routed = AddressSet.NONE;
+    for (Network.Routed block : own.network().routed()) {
+      if (own.addresses().contains(block.via())) {
+        routed = routed.union(AddressSet.ofPrefixes(List.of(block.to())));
+      }
+    }
+    AddressSet free = free(device, List.of(own), null);
+    Address ofBlock = free.intersection(routed).lowest(Family.IPV4);
+    return ofBlock != null ? ofBlock : free.lowest(Family.IPV4);
+  }
+
+  void inspect() {
+    gather();
+    for (Use use : uses) {
+      side(use);
+      owners(use);
+      assigned(use);
+      if (use.rule instanceof DynamicRule lent) {
+        capacity(use.device, lent);
+      }
+      if (use.rule instanceof SharedRule shared) {
+        ports(use.device, shared);
+      }
+    }
+    claims();
+    overlaps();
+  }
+
+  private static @Nullable Use use(Device device, TranslationRule rule) {
+    if (rule instanceof InwardRule inward) {
+      Prefix block = inward.external().now(Family.IPV4);
+      boolean whole = rule instanceof StaticRule && inward.services().isEmpty();
+      return block == null
+          ? null
+          : new Use(
+              device,
+              rule,
+              inward.facing(),
+              AddressSet.ofPrefixes(List.of(block)),
+              inward.external().ofInterface() == null,
+              whole);
+    }
+    if (rule instanceof DynamicRule lent) {
+      return new Use(device, rule, lent.leaving(), lent.pool().addresses(), true, true);
+    }
+    if (rule instanceof SharedRule shared) {
+      AddressSet own = AddressSet.NONE;
+      for (Interface each : shared.leaving().interfaces()) {
+        Address address = each.address(Family.IPV4);
+        own = address == null ? own : own.union(AddressSet.of(address));
+      }
+      boolean pool = shared.pool() != null;
+      AddressSet addresses = shared.pool() == null ? own : shared.pool().addresses();
+      return new Use(device, rule, shared.leaving(), addresses, pool, false);
+    }
+    return null;
+  }
+
+  private static String first(AddressSet addresses) {
+    return addresses.ranges().get(0).first().toString();
+  }
+
+  // Do they lead here, and to this interface?
+
+  private static AddressSet leadingTo(Interface own) {
+    List<Prefix> blocks = new ArrayList<>(own.network().prefixes());
+    for (Network.Routed routed : own.network().routed()) {
+      if (own.addresses().contains(routed.via())) {
+        blocks.add(routed.to());
+      }
+    }
+    return AddressSet.ofPrefixes(blocks);
+  }
+
+  private void side(Use use) {
+    AddressSet here = AddressSet.NONE;
+    boolean carrier = false;
+    for (Interface own : use.side.interfaces()) {
+      here = here.union(leadingTo(own));
+      carrier |= !own.network().carrier().isEmpty();
+    }
+    AddressSet lost = use.addresses.intersection(here.complement());
+    if (lost.isEmpty()) {
+      privateOnes(use, carrier);
+      return;
+    }
+    for (Interface own : use.device.interfaces()) {
+      if (!use.side.names(own) && lost.intersects(leadingTo(own)) && !isMetThere(use, own, lost)) {
+        String key =
+            use.rule instanceof StaticRule
+                ? "facing"
+                : use.rule instanceof InwardRule ? "arriving" : "leaving";
+        check.add(
+            Code.WRONG_INTERFACE,
+            use.rule,
+            Labels.of(use.rule)
+                + " is for "
+                + use.side.text()
+                + ", but packets for "
+                + first(lost)
+                + " come by "
+                + own.name(),
+            null,
+            Cure.of("name " + own.name(), sideEdits(use, key, own)));
+        return;
+      }
+    }
+    if (carrier && lost.intersects(Inspection.CARRIED)) {
+      check.add(
+          Code.ADDRESS_NOT_ROUTED,
+          use.rule,
+          Labels.of(use.rule)
+              + " uses "
+              + first(lost)
+              + ", but no carrier of "
+              + use.device.name()
+              + " sends that address here",
+          null,
+          Cure.byHand(
+              "use an address of the link or of a block that the carrier routes here; if the carrier"
+                  + " does route it, say so with 'routed' of the network"));
+    } else if (carrier) {
+      privateOnes(use, carrier);
+    }
+  }
+
+  private Edit[] sideEdits(Use use, String key, Interface own) {
+    Edit side = new Edit.Put(use.rule.place(), key, own.name());
+    InwardRule inward = use.rule instanceof InwardRule rule ? rule : null;
+    boolean same = inward != null && inward.hairpin() != null && inward.hairpin().from().names(own);
+    if (same) {
+      return new Edit[] {side, new Edit.Take(use.rule.place(), "hairpin")};
+    }
+    List<String> insiders = new NameAnswers(check).insidersOf(use.device);
+    return inward == null || inward.hairpin() != null || insiders.isEmpty()
+        ? new Edit[] {side}
+        : new Edit[] {
+          side,
+          new Edit.Put(
+              use.rule.place(), "hairpin", insiders.size() == 1 ? insiders.get(0) : insiders)
+        };
+  }
+
+  /** Whether another rule takes the same addresses where they arrive: this one is for insiders. */
+  private boolean isMetThere(Use use, Interface own, AddressSet addresses) {
+    for (Use other : uses) {
+      if (other.isOf(use.device)
+          && !other.isBy(use.rule)
+          && other.side.names(own)
+          && other.rule instanceof InwardRule
+          && addresses.intersects(other.addresses)
+          && sameServices(other.rule, use.rule)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  private static boolean sameServices(TranslationRule one, TranslationRule other) {
+    if (!(one instanceof InwardRule a) || !(other instanceof InwardRule b)) {
+      return false;
+    }
+    if (a.services().isEmpty() || b.services().isEmpty()) {
+      return true;
+    }
+    for (ServiceTerm mine : a.services()) {
+      for (ServiceTerm theirs : b.services()) {
+        if (mine.service().overlaps(theirs.service())) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  private void privateOnes(Use use, boolean carrier) {
+    AddressSet hidden = use.addresses.intersection(SpecialAddresses.NOT_ON_THE_INTERNET);
+    if (carrier && !hidden.isEmpty() && use.rule instanceof InwardRule) {
+      Address address = hidden.ranges().get(0).first();
+      check.add(
+          Code.ADDRESS_PRIVATE,
+          use.rule,
+          Labels.of(use.rule)
+              + " offers "
+              + address
+              + ", "
+              + SpecialAddresses.kind(address)
+              + ": "
+              + use.device.name()
+              + " itself stands behind a translation of its carrier",
+          null,
+          Cure.byHand(
+              "ask the carrier for a public address, or for a rule of its own that leads here"));
+    }
+  }
+
+  // Whose are they?
+
+  private void owners(Use use) {
+    for (Interface own : use.side.interfaces()) {
+      AddressSet carrier = AddressSet.of(own.network().carrier().toArray(new Address[0]));
+      if (use.addresses.intersects(carrier)) {
+        check.add(
+            Code.ADDRESS_OF_CARRIER,
+            use.rule,
+            Labels.of(use.rule)
+                + " uses "
+                + first(use.addresses.intersection(carrier))
+                + ", the carrier's own address on "
+                + own.network().name(),
+            null,
+            Cure.byHand("use another address"));
+      }
+      for (Prefix prefix : own.network().prefixes()) {
+        if (prefix.isNetworkOrBroadcast(prefix.first())) {
+          AddressSet ends = AddressSet.of(prefix.first(), prefix.last());
+          if (use.addresses.intersects(ends)) {
+            check.add(
+                Code.ADDRESS_OF_NETWORK,
+                use.rule,
+                Labels.of(use.rule)
+                    + " uses "
+                    + first(use.addresses.intersection(ends))
+                    + ", a network or broadcast address of "
+                    + prefix,
+                null,
+                Cure.byHand("use another address"));
+          }
+        }
+      }
+    }
+    if (!use.whole) {
+      return;
+    }
+    for (Interface own : use.device.interfaces()) {
+      AddressSet mine = AddressSet.of(own.addresses().toArray(new Address[0]));
+      if (use.addresses.intersects(mine)) {
+        check.add(
+            Code.ADDRESS_OF_DEVICE,
+            use.rule,
+            Labels.of(use.rule)
+                + " uses "
+                + first(use.addresses.intersection(mine))
+                + " as a whole, the address of "
+                + Labels.of(own)
+                + " itself",
+            null,
+            Cure.byHand(
+                "use another address, or a 'destination' or 'shared' rule, which leave the device"
+                    + " its own ports"));
+      }
+    }
+  }
+
+  private void assigned(Use use) {
+    if (!use.literal || !(use.rule instanceof InwardRule inward)) {
+      return;
+    }
+    for (Interface own : use.side.interfaces()) {
+      Prefix block = Objects.requireNonNull(inward.external().now(Family.IPV4));
+      if (own.assigned() != Assignment.BY_CARRIER
+          || own.network().prefixOf(block.first()) == null
+          || block.length() != 32) {
+        continue;
+      }
+      boolean now = own.addresses().contains(block.first());
+      List<String> at = new ArrayList<>(List.of(own.name()));
+      inward.services().forEach(term -> at.add(term.text()));
+      String key = inward instanceof StaticRule ? "external" : "at";
+      check.add(
+          now ? Code.CHANGING_ADDRESS_TOLD : Code.ADDRESS_CHANGED,
+          inward,
+          Labels.of(inward)
+              + " names "
+              + block.first()
+              + (now
+                  ? ", which the carrier assigns to " + own.name() + " and may change"
+                  : ", but the carrier has assigned "
+                      + own.addresses().get(0)
+                      + " to "
+                      + own.name()),
+          null,
+          Cure.of(
+              "name the interface: it stands for whatever address it has",
+              new Edit.Put(inward.place(), key, String.join(" ", at))));
+    }
+  }
+
+  /** The same address used by two machines of one network. */
+  private void claims() {
+    for (int i = 0; i < uses.size(); i++) {
+      Use use = uses.get(i);
+      for (Interface own : use.side.interfaces()) {
+        holders(use, own.network());
+        for (int j = 0; j < i && check.site.devices().size() > 1; j++) {
+          Use other = uses.get(j);
+          if (!other.isOf(use.device)
+              && other.addresses.intersects(use.addresses)
+              && other.meets(own.network())) {
+            twice(
+                use,
+                use.addresses.intersection(other.addresses),
+                Labels.of(other.rule) + " of " + other.device.name());
+          }
+        }
+      }
+    }
+  }
+
+  /** Hosts and other devices on a network that have an address which a rule uses. */
+  private void holders(Use use, Network network) {
+    for (Device other : check.site.devices().values()) {
+      for (Interface theirs : other.interfaces()) {
+        if (!use.isOf(other) && theirs.network().name().equals(network.name())) {
+          AddressSet taken = AddressSet.of(theirs.addresses().toArray(new Address[0]));
+          if (use.addresses.intersects(taken)) {
+            String who = "interface " + theirs.name() + " of " + other.name();
+            twice(use, use.addresses.intersection(taken), who);
+          }
+        }
+      }
+    }
+    for (Host host : check.site.hosts().values()) {
+      if (host.isOn(network)) {
+        AddressSet taken = AddressSet.of(host.addresses().toArray(new Address[0]));
+        if (use.addresses.intersects(taken)) {
+          twice(use, use.addresses.intersection(taken), host.name());
+        }
+      }
+    }
+  }
+
+  private void twice(Use use, AddressSet both, String other) {
+    check.add(
+        Code.ADDRESS_CLAIMED_TWICE,
+        use.rule,
+        Labels.of(use.rule) + " uses " + first(both) + ", which " + other + " has as well",
+        null,
+        Cure.byHand("give one of them another address"));
+  }
+
+  /** Pools that share addresses with other pools, or with static rules. */
+  private void overlaps() {
+    for (int i = 0; i < uses.size(); i++) {
+      Use pool = uses.get(i);
+      if (!(pool.rule instanceof DynamicRule)) {
+        continue;
+      }
+      for (int j = 0; j < uses.size(); j++) {
+        Use other = uses.get(j);
+        boolean twoPools = other.rule instanceof DynamicRule && j < i;
+        boolean shared = other.rule instanceof SharedRule;
+        boolean offered = other.rule instanceof InwardRule;
+        if (!other.isOf(pool.device)
+            || !(twoPools || shared || offered)
+            || !other.addresses.intersects(pool.addresses)) {
+          continue;
+        }
+        AddressSet rest = pool.addresses.intersection(other.addresses.complement());
+        check.add(
+            Code.POOLS_OVERLAP,
+            pool.rule,
+            Labels.of(pool.rule)
+                + " lends "
+                + first(pool.addresses.intersection(other.addresses))
+                + ", which "
+                + Labels.of(other.rule)
+                + " (line "
+                + other.rule.place().line()
+                + ") uses, too",
+            null,
+            rest.isEmpty()
+                ? Cure.byHand("give one of them other addresses")
+                : Cure.of(
+                    "lend the others only", new Edit.Put(pool.rule.place(), "pool", texts(rest))));
+      }
+    }
+  }
+
+  private static Object texts(AddressSet addresses) {
+    List<String> texts = new ArrayList<>();
+    for (AddressRange range : addresses.ranges()) {
+      texts.add(range.toString());
+    }
+    return texts.size() == 1 ? texts.get(0) : texts;
+  }
+
+  // Are there enough?
+
+  private static long size(AddressSet addresses) {
+    long size = 0;
+    for (AddressRange range : addresses.ranges()) {
+      size += range.last().low() - range.first().low() + 1;
+    }
+    return size;
+  }
+
+  private static AddressSet four(AddressSet addresses) {
+    return addresses.intersection(
+        AddressSet.of(
+            List.of(new AddressRange(Address.lowest(Family.IPV4), Address.highest(Family.IPV4)))));
+  }
+
+  /** The hosts that the file describes among some sources; the addresses if it describes none. */
+  private Sources sources(List<AddressTerm> from) {
+    AddressSet all = four(check.addresses(from));
+    long hosts = 0;
+    for (Host host : check.site.hosts().values()) {
+      Address address = host.address(Family.IPV4);
+      hosts += address != null && !host.isOutside() && all.contains(address) ? 1 : 0;
+    }
+    return new Sources(hosts == 0 ? size(all) : hosts, hosts > 0);
+  }
+
+  private record Sources(long count, boolean described) {
+    String text() {
+      return count + (described ? " hosts" : " addresses");
+    }
+  }
+
+  private void capacity(Device device, DynamicRule rule) {
+    AddressSet pool = check.sets(device).pool(rule);
+    long has = size(pool);
+    Sources sources = sources(rule.from());
+    if (sources.count <= has) {
+      return;
+    }
+    boolean alone = has <= 1;
+    AddressSet wider = alone ? null : wider(device, rule, pool, sources.count);
+    Cure share =
+        Cure.of(
+            "let them share the addresses, told apart by port",
+            new Edit.Rename(rule.place(), "dynamic", "shared"));
+    check.add(
+        alone ? Code.SHARING_LEFT_OUT : Code.POOL_TOO_SMALL,
+        rule,
+        Labels.of(rule)
+            + " lends "
+            + (has == 1 ? "one address" : has + " addresses")
+            + " to "
+            + sources.text()
+            + ": "
+            + (sources.count - has)
+            + (sources.count - has == 1 ? " gets" : " get")
+            + " nothing while all are out",
+        null,
+        wider == null
+            ? share
+            : Cure.of("lend more of the block", new Edit.Put(rule.place(), "pool", texts(wider))));
+  }
+
+  /** The pool with so many addresses of its block that nobody uses; null if there are not. */
+  private @Nullable AddressSet wider(
+      Device device, DynamicRule rule, AddressSet pool, long wanted) {
+    AddressSet free = free(device, rule.leaving().interfaces(), rule);
+    AddressSet wider = pool;
+    for (AddressRange range : pool.ranges()) {
+      Address next = range.last().next();
+      while (next != null && free.contains(next) && size(wider) < wanted) {
+        wider = wider.union(AddressSet.of(next));
+        next = next.next();
+      }
+    }
+    return size(wider) < wanted ? null : wider;
+  }
+
+  /** The addresses that lead to some interfaces, and that nobody but a rule uses. */
+  private AddressSet free(Device device, List<Interface> sides, @Nullable TranslationRule but) {
+    AddressSet free = AddressSet.NONE;
+    AddressSet taken = AddressSet.NONE;
+    for (Interface own : sides) {
+      free = free.union(leadingTo(own));
+      for (Prefix prefix : own.network().prefixes()) {
+        taken = taken.union(AddressSet.of(prefix.first(), prefix.last()));
+      }
+      taken = taken.union(AddressSet.of(own.network().carrier().toArray(new Address[0])));
+    }
+    for (Use use : uses) {
+      boolean other = but == null || !use.isBy(but);
+      taken = use.isOf(device) && other ? taken.union(use.addresses) : taken;
+    }
+    for (Host host : check.site.hosts().values()) {
+      taken = taken.union(AddressSet.of(host.addresses().toArray(new Address[0])));
+    }
+    for (Device each : check.site.devices().values()) {
+      for (Interface own : each.interfaces()) {
+        taken = taken.union(AddressSet.of(own.addresses().toArray(new Address[0])));
+      }
+    }
+    return four(free.intersection(taken.complement()));
+  }
+
+  private void ports(Device device, SharedRule rule) {
+    StateSettings own = rule.state();
+    int each = (own == null ? device.state() : own).ports().perSource();
+    AddressSet pool = rule.pool() == null ? null : rule.pool().addresses();
+    long has = PORTS * (pool == null ? 1 : size(pool));
+    Sources sources = sources(rule.from());
+    if (each > 0 && sources.count * each > has) {
+      check.add(
+          Code.PORTS_TOO_FEW,
+          rule,
+          Labels.of(rule)
+              + " promises "
+              + each
+              + " ports to each of "
+              + sources.text()
+              + ", "
+              + sources.count * each
+              + " in all, and has "
+              + has,
+          null,
+          Cure.byHand("add addresses to the pool, or lower 'ports-per-source'"));
+    }
+  }
+}

@@ -1,0 +1,330 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.IdentityHashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.cause.Cures;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.FileTransfer;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Probe;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/** What the inspectors of one check share: the site, its sets, its tracer, and what was found. */
+final class Inspection {
+  /** Addresses that the internet carries. */
+  static final AddressSet CARRIED = SpecialAddresses.NOT_ON_THE_INTERNET.complement();
+
+  /** To find a cause compiles the site anew, so only so many are looked for. */
+  private static final int MOST_DIAGNOSES = 100;
+
+  /** How many intervals the passages of one device may take. */
+  private static final int MOST_A_DEVICE = 8_000_000;
+
+  final Site site;
+  final Tracer tracer;
+  final PacketSpace space;
+  private final Map<String, DeviceSets> sets;
+  private final List<Finding> findings = new ArrayList<>();
+  private final Set<String> known = new HashSet<>();
+  private final Map<List<AddressTerm>, AddressSet> addresses = new LinkedHashMap<>();
+  private final Set<String> undetermined = new HashSet<>();
+  private final IdentityHashMap<AccessRule, PacketSet> decided = new IdentityHashMap<>();
+  private final AddressSet strangers;
+  private int diagnoses;
+
+  Inspection(Site site) {
+    this.site = site;
+    this.tracer = Tracer.of(site);
+    this.strangers = strangersTo(site);
+    this.sets = DeviceSets.of(site, VirtualClock.start(site.timeZone()));
+    this.space = sets.values().iterator().next().space();
+  }
+
+  // What was found.
+
+  void add(
+      Code code, Placed at, String message, @Nullable Conversation sample, @Nullable Cure cure) {
+    add(code, at, at instanceof Named named ? named.name() : Labels.of(at), message, sample, cure);
+  }
+
+  void add(
+      Code code,
+      Placed at,
+      String about,
+      String message,
+      @Nullable Conversation sample,
+      @Nullable Cure cure) {
+    if (known.add(code + " " + at.place() + " " + at.place().column() + " " + about)) {
+      Cure given =
+          cure == null ? Cure.byHand("which edit is meant, only a person can decide") : cure;
+      findings.add(
+          new Finding(code, code.severity(), about, message, at.place(), sample, given, null));
+    }
+  }
+
+  boolean has(Code code, Placed at) {
+    for (Finding finding : findings) {
+      if (finding.code() == code && finding.place().equals(at.place())) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  List<Finding> findings() {
+    return findings;
+  }
+
+  // Sets.
+
+  DeviceSets sets(Device device) {
+    return Objects.requireNonNull(sets.get(device.name()), device.name());
+  }
+
+  /** The passages by an interface; none, and a finding, if there are too many to work out. */
+  List<DeviceSets.Passage> passages(Device device, Interface arriving) {
+    if (undetermined.contains(device.name())) {
+      return List.of();
+    }
+    try {
+      space.allow(MOST_A_DEVICE);
+      return sets(device).passages(arriving);
+    } catch (UndeterminedException e) {
+      undetermined.add(device.name());
+      add(
+          Code.UNDETERMINED,
+          device,
+          "what "
+              + device.name()
+              + " lets through was not worked out: its rules cut the packets"
+              + " into too many pieces",
+          null,
+          Cure.byHand(
+              "make rules of one list name the same addresses and services where they can"));
+      return List.of();
+    } finally {
+      space.allow(Integer.MAX_VALUE);
+    }
+  }
+
+  /** Notes what a rule decides after the rules before it. */
+  void decides(AccessRule rule, PacketSet packets) {
+    decided.put(rule, packets);
+  }
+
+  /** What a rule decides, as far as that was worked out; else what it matches. */
+  PacketSet decided(AccessRule rule, PacketSet matched) {
+    return decided.getOrDefault(rule, matched);
+  }
+
+  AddressSet addresses(List<AddressTerm> terms) {
+    AddressSet resolved = addresses.get(terms);
+    if (resolved == null) {
+      resolved = site.addresses(terms);
+      addresses.put(terms, resolved);
+    }
+    return resolved;
+  }
+
+  /** The addresses of hosts on the internet that the file describes. */
+  AddressSet describedOutside() {
+    List<Address> all = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (host.isOutside() && !host.off() && host.blocked().isEmpty()) {
+        all.addAll(host.addresses());
+      }
+    }
+    return AddressSet.of(all.toArray(new Address[0]));
+  }
+
+  /** The addresses of hosts inside that the file describes. */
+  AddressSet describedInside() {
+    List<Address> all = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (!host.isOutside()) {
+        all.addAll(host.addresses());
+      }
+    }
+    return AddressSet.of(all.toArray(new Address[0]));
+  }
+
+  /** The addresses from which the internet brings packets: of no inner network and no device. */
+  AddressSet strangers() {
+    return strangers;
+  }
+
+  private static AddressSet strangersTo(Site site) {
+    List<Address> own = new ArrayList<>();
+    for (Device device : site.devices().values()) {
+      device.interfaces().forEach(each -> own.addAll(each.addresses()));
+    }
+    List<Prefix> routed = new ArrayList<>(); // blocks that are ours, whoever uses them
+    for (Network network : site.networks().values()) {
+      network.routed().forEach(block -> routed.add(block.to()));
+    }
+    return site.zoneAddresses(Site.INTERNET)
+        .intersection(AddressSet.ofPrefixes(routed).complement())
+        .intersection(CARRIED)
+        .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
+        .intersection(AddressSet.of(own.toArray(new Address[0])).complement());
+  }
+
+  /**
+   * The strangers, told apart by where the routes of the devices send packets for them: what holds
+   * for the replies to one of a class holds for those to all of it.
+   */
+  List<AddressSet> strangersByRoute() {
+    List<AddressSet> classes = new ArrayList<>(List.of(strangers));
+    for (Device device : site.devices().values()) {
+      for (Route route : device.routes()) {
+        AddressSet block = AddressSet.ofPrefixes(List.of(route.to()));
+        for (AddressSet each : List.copyOf(classes)) {
+          AddressSet in = each.intersection(block);
+          AddressSet out = each.intersection(block.complement());
+          if (!in.isEmpty() && !out.isEmpty()) {
+            classes.remove(each);
+            classes.add(out);
+            classes.add(in);
+          }
+        }
+      }
+    }
+    return classes;
+  }
+
+  /** The part of a set that meets what is preferred, as far as anything does. */
+  PacketSet preferring(PacketSet set, AddressSet sources) {
+    PacketSet narrow = set.intersection(space.sources(sources));
+    return narrow.isEmpty() ? set : narrow;
+  }
+
+  PacketSet preferringTo(PacketSet set, AddressSet destinations) {
+    PacketSet narrow = set.intersection(space.destinations(destinations));
+    return narrow.isEmpty() ? set : narrow;
+  }
+
+  static boolean isOutside(Interface own) {
+    return own.network().zone().equals(Site.INTERNET);
+  }
+
+  /** The networks beyond an interface: its own, and those of the site that are routed by it. */
+  List<Network> behind(Device device, Interface own) {
+    List<Network> behind = new ArrayList<>();
+    for (Network network : site.networks().values()) {
+      boolean inside = !network.zone().equals(Site.INTERNET) && network.carrier().isEmpty();
+      Address first = network.prefixes().get(0).first();
+      Address some = first.next();
+      Interface way = sets(device).program().towards(some == null ? first : some);
+      if (network.name().equals(own.network().name())
+          || (inside && way != null && way.name().equals(own.name()))) {
+        behind.add(network);
+      }
+    }
+    return behind;
+  }
+
+  AddressSet addressesBehind(Device device, Interface own) {
+    AddressSet all = AddressSet.NONE;
+    for (Network network : behind(device, own)) {
+      all = all.union(AddressSet.ofPrefixes(network.prefixes()));
+    }
+    return all;
+  }
+
+  // Samples.
+
+  /** The attempt that sends a packet; null where its addresses cannot be a sender's. */
+  @Nullable Attempt attempt(PacketSet.@Nullable Member member) {
+    if (member == null) {
+      return null;
+    }
+    Packet packet = member.packet();
+    Address source = packet.source();
+    Host host = site.hostAt(source);
+    Network network = site.networkOf(source);
+    if (site.deviceAt(source) != null) {
+      return null;
+    }
+    Host sender = host != null ? host : Host.unnamed(source, network);
+    boolean echo = Icmp.isEchoRequest(packet.icmpType);
+    Probe probe =
+        echo ? Probe.ping(packet.family) : Probe.of(packet.protocol, packet.destinationPort);
+    Address to = packet.destination();
+    return new Attempt(
+        sender,
+        source,
+        to.toString(),
+        null,
+        List.of(to),
+        probe,
+        echo ? 1 : packet.sourcePort == 0 ? Question.DEFAULT_SOURCE_PORT : packet.sourcePort,
+        FileTransfer.Mode.PASSIVE,
+        member.at());
+  }
+
+  /** What becomes of a packet; null where nobody could send it. */
+  @Nullable Conversation traced(@Nullable Attempt attempt) {
+    return attempt == null ? null : tracer.converse(attempt);
+  }
+
+  /** A host's attempt to reach a port of an address. */
+  Attempt attempt(Host host, Address to, Probe probe, java.time.ZonedDateTime at) {
+    return new Attempt(
+        host,
+        null,
+        to.toString(),
+        null,
+        List.of(to),
+        probe,
+        Question.DEFAULT_SOURCE_PORT,
+        FileTransfer.Mode.PASSIVE,
+        at);
+  }
+
+  /** What stands in the way of an attempt; null if nothing does, or too many were asked. */
+  @Nullable Diagnosis diagnosed(Conversation conversation) {
+    if (conversation.outcome() == Outcome.ANSWERED || diagnoses == MOST_DIAGNOSES) {
+      return null;
+    }
+    diagnoses++;
+    return Diagnosis.of(site, conversation.attempt());
+  }
+
+  Cure cureOf(Obstacle obstacle) {
+    return Cures.of(site, obstacle);
+  }
+}

@@ -1,0 +1,201 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Labels;
+
+/** The own services of devices: reached by those who should, and by nobody else. */
+final class Management {
+  private final Inspection check;
+
+  Management(Inspection check) {
+    this.check = check;
+  }
+
+  void inspect(Device device) {
+    DeviceSets sets = check.sets(device);
+    for (OwnService own : device.services()) {
+      PacketSet serves = sets.serving(own).intersection(check.space.withPorts());
+      if (serves.isEmpty()) {
+        continue;
+      }
+      boolean taken = taken(device, own, serves);
+      PacketSet reached = check.space.none();
+      for (Interface arriving : device.interfaces()) {
+        for (Passage passage : check.passages(device, arriving)) {
+          if (passage.leaving() == null) {
+            PacketSet here = passage.arrived().intersection(passage.arrivedAs(serves));
+            reached = reached.union(here);
+            if (Inspection.isOutside(arriving)) {
+              open(device, own, here);
+            }
+          }
+        }
+      }
+      if (reached.isEmpty() && !taken) {
+        check.add(
+            Code.MANAGEMENT_CLOSED,
+            own,
+            device.name() + " " + own.service().text(),
+            "nobody reaches "
+                + own.service().text()
+                + " of "
+                + device.name()
+                + ": no list that guards the way to it lets any of its senders in",
+            null,
+            Cure.byHand("let a list that guards the way to the device accept those who manage it"));
+      }
+    }
+  }
+
+  /** Whether a rule takes the service's port away from senders who may use it. */
+  private boolean taken(Device device, OwnService own, PacketSet serves) {
+    boolean found = false;
+    List<Address> addresses = new ArrayList<>();
+    device.interfaces().forEach(each -> addresses.addAll(each.addresses()));
+    AddressSet mine = AddressSet.of(addresses.toArray(new Address[0]));
+    PacketSet toItself = check.space.destinations(mine).intersection(serves);
+    for (TranslationRule rule : device.translation()) {
+      Prefix external =
+          rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+      if (rule.disabled()
+          || external == null
+          || !mine.intersects(AddressSet.ofPrefixes(List.of(external)))) {
+        continue;
+      }
+      InwardRule inward = (InwardRule) rule;
+      for (Interface arriving : device.interfaces()) {
+        check.passages(device, arriving);
+        PacketSet lost =
+            toItself
+                .intersection(check.sets(device).led(arriving, inward).arrived())
+                .intersection(comingBy(device, arriving));
+        boolean away = lost.isEmpty() || leadsToItself(device, inward);
+        if (away) {
+          continue;
+        }
+        found = true;
+        PacketSet fit = check.preferring(lost, check.describedOutside());
+        fit = check.preferring(fit, check.addresses(own.from()));
+        check.add(
+            Code.OWN_SERVICE_TAKEN,
+            inward,
+            Labels.of(inward)
+                + " takes "
+                + own.service().text()
+                + " of "
+                + device.name()
+                + " itself away from those who come by "
+                + arriving.name(),
+            check.traced(check.attempt(fit.sample())),
+            cure(device, inward, lost));
+      }
+    }
+    return found;
+  }
+
+  /** The packets of senders who are where an interface leads. */
+  private PacketSet comingBy(Device device, Interface arriving) {
+    return check.space.sources(
+        Inspection.isOutside(arriving)
+            ? check.strangers()
+            : check.addressesBehind(device, arriving));
+  }
+
+  private static boolean leadsToItself(Device device, InwardRule rule) {
+    for (Interface own : device.interfaces()) {
+      if (own.addresses().contains(rule.internalBlock().first())) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  private Cure cure(Device device, InwardRule rule, PacketSet lost) {
+    PacketSet.Member one = lost.sample();
+    boolean single =
+        rule instanceof DestinationRule
+            && rule.services().size() == 1
+            && rule.services().get(0).service().parts().size() == 1
+            && rule.services().get(0).service().parts().get(0).ports().size() == 1;
+    if (one == null || !single || rule instanceof StaticRule) {
+      return Cure.byHand(
+          "lead only the ports that the host needs, or use another external address");
+    }
+    int port = one.packet().destinationPort;
+    int other = port < 600 ? port * 101 : port < 55_000 ? port + 10_000 : port - 10_000;
+    String protocol = Protocol.name(one.packet().protocol);
+    List<Edit> edits = new ArrayList<>();
+    edits.add(
+        new Edit.Put(rule.place(), "at", rule.external().text() + " " + other + "/" + protocol));
+    if (rule.internalPorts() == null) {
+      edits.add(new Edit.Put(rule.place(), "becomes", rule.internal().text() + " " + port));
+    }
+    return new Cure(
+        "offer the host on another port than "
+            + port
+            + " of "
+            + device.name()
+            + ", such as "
+            + other,
+        edits);
+  }
+
+  /** Is it open to everybody on the internet? */
+  private void open(Device device, OwnService own, PacketSet reached) {
+    PacketSet admin =
+        reached
+            .intersection(Ports.management(check.space))
+            .intersection(check.space.destinations(Inspection.CARRIED));
+    if (admin.isEmpty() || !isOpenToAll(check, admin)) {
+      return;
+    }
+    List<String> inner = new ArrayList<>();
+    for (Interface each : device.interfaces()) {
+      if (!Inspection.isOutside(each)) {
+        inner.add(each.network().name());
+      }
+    }
+    check.add(
+        Code.MANAGEMENT_OPEN,
+        own,
+        device.name() + " " + own.service().text(),
+        own.service().text() + " of " + device.name() + " itself is open to the whole internet",
+        check.traced(check.attempt(check.preferring(admin, check.describedOutside()).sample())),
+        Cure.of(
+            "let only insiders reach it",
+            new Edit.Put(own.place(), "from", inner.size() == 1 ? inner.get(0) : inner)));
+  }
+
+  /** Whether packets of a set may come from every address of the internet. */
+  static boolean isOpenToAll(Inspection check, PacketSet set) {
+    PacketSet sources = set;
+    for (Dimension each : Dimension.values()) {
+      switch (each) {
+        case SOURCE, SOURCE_HIGH, FAMILY -> {}
+        default -> sources = sources.without(each);
+      }
+    }
+    PacketSet all =
+        check.space.sources(check.strangers()).intersection(check.space.of(Family.IPV4));
+    return sources.covers(all);
+  }
+}

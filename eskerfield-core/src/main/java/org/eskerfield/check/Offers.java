@@ -1,0 +1,524 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import org.eskerfield.cause.Cause;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.DeviceSets.Led;
+import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.Step;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Probe;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/** Translation without access, access without translation, and either of them in part. */
+final class Offers {
+  private final Inspection check;
+
+  Offers(Inspection check) {
+    this.check = check;
+  }
+
+  void inspect(Device device) {
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof InwardRule inward && !rule.disabled()) {
+        inspect(device, inward);
+      }
+    }
+    for (CompiledList list : check.sets(device).lists()) {
+      if (!device.seesOriginal() && list.list().guards().stream().anyMatch(Offers::isFromOutside)) {
+        inspect(device, list);
+      }
+    }
+  }
+
+  // Translation without access.
+
+  private void inspect(Device device, InwardRule rule) {
+    PacketSet taken = check.space.none();
+    PacketSet letIn = check.space.none();
+    for (Interface arriving : rule.facing().interfaces()) {
+      List<Passage> passages = check.passages(device, arriving);
+      if (passages.isEmpty() && !arriving.isUp()) {
+        continue;
+      }
+      taken = taken.union(check.sets(device).led(arriving, rule).arrived());
+      if (!passages.isEmpty()) {
+        for (Passage passage : check.sets(device).passages(arriving, rule)) {
+          letIn = letIn.union(passage.arrived());
+        }
+      }
+    }
+    if (taken.isEmpty()) {
+      if (rule.hairpin() != null) {
+        new Orders(check).facingHalf(device, rule);
+      }
+      return; // nothing arrives, or earlier rules take it all: other findings say so
+    }
+    if (letIn.isEmpty()) {
+      judge(rule, taken, "none of it");
+    } else if (!rule.services().isEmpty()) {
+      PacketSet missing = ports(taken).minus(ports(letIn));
+      if (!missing.isEmpty()) {
+        judge(rule, taken.intersection(missing), "only a part of it");
+      }
+    }
+  }
+
+  /** Only what is asked for: protocol, port and ICMP type, from and to whomever. */
+  private static PacketSet ports(PacketSet set) {
+    PacketSet left = set;
+    for (Dimension each : Dimension.values()) {
+      switch (each) {
+        case FAMILY, PROTOCOL, DESTINATION_PORT, ICMP_TYPE -> {}
+        default -> left = left.without(each);
+      }
+    }
+    return left;
+  }
+
+  private void judge(InwardRule rule, PacketSet kept, String howMuch) {
+    boolean outside = rule.facing().interfaces().stream().anyMatch(Inspection::isOutside);
+    PacketSet fit =
+        outside
+            ? check.preferring(check.preferring(kept, check.strangers()), check.describedOutside())
+            : check.preferring(kept, insiders(rule));
+    Attempt attempt = check.attempt(fit.sample());
+    Conversation sample = check.traced(attempt);
+    if (sample == null) {
+      return;
+    }
+    Decision end = lastOf(sample);
+    if (end == null || (end.ruling().step() != Step.ACCESS && end.ruling().step() != Step.DEVICE)) {
+      return; // a list would let it in, but it never gets so far
+    }
+    Diagnosis diagnosis = check.diagnosed(sample);
+    Obstacle obstacle =
+        diagnosis == null || diagnosis.obstacles().isEmpty() ? null : diagnosis.obstacles().get(0);
+    Cure cure = obstacle == null ? null : letIn(rule, obstacle);
+    boolean half = !howMuch.startsWith("none");
+    if (obstacle != null
+        && obstacle.cause() == Cause.OTHER_SIDE_NAMED
+        && obstacle.place() instanceof AccessRule wrong) {
+      check.add(
+          Code.OTHER_SIDE_NAMED,
+          wrong,
+          Labels.of(wrong) + " is meant for " + Labels.of(rule) + ", but " + obstacle.detail(),
+          sample,
+          cure);
+      return;
+    }
+    if (half) {
+      Trace opening = Objects.requireNonNull(sample.opening());
+      check.add(
+          Code.HALF_LET_IN,
+          rule,
+          Labels.of(rule)
+              + " leads "
+              + opening.question().probe()
+              + " to "
+              + rule.internal().text()
+              + " as well, but "
+              + sample.reason(),
+          sample,
+          cure);
+      return;
+    }
+    if (obstacle != null && obstacle.cause() == Cause.INTERFACE_DOWN && obstacle.place() != null) {
+      // A list says no, but only since the packet came the wrong way.
+      check.add(
+          Code.INTERFACE_DOWN,
+          obstacle.place(),
+          Labels.of(rule) + ": " + obstacle.sentence() + " (" + obstacle.detail() + ")",
+          sample,
+          check.cureOf(obstacle));
+      return;
+    }
+    check.add(
+        Code.TRANSLATION_WITHOUT_ACCESS,
+        rule,
+        Labels.of(rule) + " leads to " + rule.internal().text() + ", but " + barrier(end, sample),
+        sample,
+        cure);
+  }
+
+  /** Described hosts on the networks that a rule faces; all insiders if there are none. */
+  private AddressSet insiders(InwardRule rule) {
+    AddressSet near = AddressSet.NONE;
+    for (Interface own : rule.facing().interfaces()) {
+      near = near.union(AddressSet.ofPrefixes(own.network().prefixes()));
+    }
+    AddressSet all = check.describedInside();
+    AddressSet those = all.intersection(near);
+    return those.isEmpty() ? all : those;
+  }
+
+  /** How to let in what a rule leads: for those whom the rules for its host name, if they do. */
+  Cure letIn(InwardRule rule, Obstacle obstacle) {
+    for (Device device : check.site.devices().values()) {
+      for (AccessList list : device.access()) {
+        for (AccessRule access : list.rules()) {
+          if (access.disabled() && access.action() == Action.ACCEPT && isFor(access, rule)) {
+            return Cure.of(
+                "enable " + Labels.of(access), new Edit.Take(access.place(), "disabled"));
+          }
+        }
+      }
+    }
+    return openedTo(rule, check.cureOf(obstacle));
+  }
+
+  /** The cure of an obstacle; where access is missing, for all whom the rule is for. */
+  Cure letInIfMissing(Code code, InwardRule rule, Obstacle obstacle) {
+    return code == Code.TRANSLATION_WITHOUT_ACCESS ? letIn(rule, obstacle) : check.cureOf(obstacle);
+  }
+
+  private boolean isFor(AccessRule access, InwardRule rule) {
+    AddressSet inside = AddressSet.ofPrefixes(List.of(rule.internalBlock()));
+    return !access.to().isEmpty()
+        && check.addresses(access.to()).intersects(inside)
+        && check.addresses(access.to()).ranges().size() == 1;
+  }
+
+  /** Whom the access rules for the host of a rule let in; empty for everybody. */
+  private List<String> senders(InwardRule rule) {
+    List<String> named = new ArrayList<>();
+    rule.from().forEach(term -> named.add(term.text()));
+    for (Device device : check.site.devices().values()) {
+      for (AccessList list : device.access()) {
+        for (AccessRule access : list.rules()) {
+          if (access.action() == Action.ACCEPT && isFor(access, rule)) {
+            access.from().forEach(term -> named.add(term.text()));
+          }
+        }
+      }
+    }
+    return named.stream().distinct().toList();
+  }
+
+  /** A cure that lets one sender in, for all whom a rule is for. */
+  private Cure openedTo(InwardRule rule, Cure cure) {
+    List<Edit> edits = new ArrayList<>();
+    for (Edit edit : cure.edits()) {
+      edits.add(
+          edit instanceof Edit.Insert insert && insert.item() instanceof Map<?, ?> item
+              ? new Edit.Insert(insert.owner(), insert.key(), insert.before(), openedTo(rule, item))
+              : edit instanceof Edit.Define define && define.value() instanceof Map<?, ?> list
+                  ? new Edit.Define(
+                      define.owner(), define.key(), define.name(), openedIn(rule, list))
+                  : edit);
+    }
+    return new Cure(cure.summary(), edits);
+  }
+
+  private Map<String, Object> openedTo(InwardRule rule, Map<?, ?> item) {
+    Map<String, Object> opened = new LinkedHashMap<>();
+    for (Map.Entry<?, ?> each : item.entrySet()) {
+      String key = each.getKey().toString();
+      if (item.containsKey("accept") && key.equals("accept")) {
+        opened.put(key, "what " + rule.name() + " leads in");
+      } else if (item.containsKey("accept") && key.equals("from")) {
+        List<String> from = senders(rule);
+        if (!from.isEmpty()) {
+          opened.put(key, from.size() == 1 ? from.get(0) : from);
+        }
+      } else if (item.containsKey("accept")
+          && key.equals("service")
+          && !rule.services().isEmpty()) {
+        List<String> services = inside(rule);
+        opened.put(key, services.size() == 1 ? services.get(0) : services);
+      } else {
+        opened.put(key, each.getValue());
+      }
+    }
+    return opened;
+  }
+
+  /** The services of a rule as they are inside. */
+  static List<String> inside(InwardRule rule) {
+    List<String> texts = new ArrayList<>();
+    for (ServiceTerm term : rule.services()) {
+      if (rule.internalPorts() == null) {
+        texts.add(term.text());
+        continue;
+      }
+      for (ServicePart part : term.service().parts()) {
+        texts.add(
+            Protocol.hasPorts(part.protocol())
+                ? rule.internalPorts() + "/" + Protocol.name(part.protocol())
+                : part.toString());
+      }
+    }
+    return texts;
+  }
+
+  private Map<String, Object> openedIn(InwardRule rule, Map<?, ?> list) {
+    Map<String, Object> opened = openedTo(rule, list);
+    if (opened.get("rules") instanceof List<?> rules
+        && rules.size() == 1
+        && rules.get(0) instanceof Map<?, ?> only) {
+      opened.put("rules", List.of(openedTo(rule, only)));
+    }
+    return opened;
+  }
+
+  private static String barrier(Decision end, Conversation sample) {
+    if (end.by() instanceof AccessList list) {
+      return Labels.of(list) + " lets none of it in";
+    }
+    return switch (end.ruling()) {
+      case DROPPED_BY_STANCE, REJECTED_BY_STANCE -> {
+        Leg leg = last(sample);
+        Interface leaving = leg.leaving();
+        String from = leg.arriving() == null ? "anywhere" : leg.arriving().network().zone();
+        yield "no list guards the way from "
+            + from
+            + (leaving == null ? "" : " to " + leaving.network().zone())
+            + ", and the stance there is "
+            + (end.ruling().name().startsWith("DROP") ? "drop" : "reject");
+      }
+      default -> "nobody is let in: " + sample.reason();
+    };
+  }
+
+  private static Leg last(Conversation sample) {
+    List<Leg> legs = Objects.requireNonNull(sample.opening()).request();
+    return legs.get(legs.size() - 1);
+  }
+
+  static @Nullable Decision lastOf(Conversation sample) {
+    if (sample.opening() == null) {
+      return null;
+    }
+    List<Decision> decisions = last(sample).decisions();
+    return decisions.get(decisions.size() - 1);
+  }
+
+  // Access without translation.
+
+  /** Whether all packets that the guard is about come straight from the internet. */
+  static boolean isFromOutside(AccessList.Guard guard) {
+    InterfaceTerm arriving = guard.arriving();
+    return arriving != null
+        && !guard.toDevice()
+        && arriving.interfaces().stream().allMatch(Inspection::isOutside);
+  }
+
+  private void inspect(Device device, CompiledList list) {
+    PacketSet led = null;
+    for (CompiledList.Entry entry : list.entries()) {
+      AccessRule rule = entry.rule();
+      if (rule.action() != Action.ACCEPT || rule.to().isEmpty() || !namesPrivateHosts(rule)) {
+        continue;
+      }
+      PacketSet accepted =
+          check
+              .decided(rule, check.sets(device).matching(entry.match()))
+              .intersection(check.space.sources(check.strangers()))
+              .intersection(check.space.of(Family.IPV4));
+      if (accepted.isEmpty()) {
+        continue; // a rule for replies, or for insiders
+      }
+      led = led == null ? led(device, list.list()) : led;
+      PacketSet reached = accepted.intersection(led);
+      if (reached.isEmpty()) {
+        report(device, rule, accepted, rule.services().isEmpty() ? "" : " on " + texts(rule));
+      } else if (!rule.services().isEmpty()) {
+        PacketSet missing = ports(accepted).minus(ports(reached));
+        if (!missing.isEmpty()) {
+          PacketSet.Member one = accepted.intersection(missing).sample();
+          report(
+              device,
+              rule,
+              accepted.intersection(missing),
+              one == null ? "" : " on " + service(one));
+        }
+      }
+    }
+  }
+
+  private static String texts(AccessRule rule) {
+    return String.join(", ", rule.services().stream().map(ServiceTerm::text).toList());
+  }
+
+  private static String service(PacketSet.Member member) {
+    var packet = member.packet();
+    return org.eskerfield.packet.Icmp.isEchoRequest(packet.icmpType)
+        ? "ping"
+        : Probe.of(packet.protocol, packet.destinationPort).toString();
+  }
+
+  /** What the rules of the ways that a list guards lead inside. */
+  private PacketSet led(Device device, AccessList list) {
+    List<PacketSet> pieces = new ArrayList<>();
+    for (AccessList.Guard guard : list.guards()) {
+      InterfaceTerm term = guard.arriving();
+      for (Interface arriving : term == null ? device.interfaces() : term.interfaces()) {
+        check.passages(device, arriving);
+        for (TranslationRule rule : device.translation()) {
+          if (rule instanceof InwardRule) {
+            Led led = check.sets(device).led(arriving, rule);
+            pieces.add(led.inside());
+          }
+        }
+      }
+    }
+    return check.space.union(pieces).without(Dimension.ARRIVING);
+  }
+
+  private void report(Device device, AccessRule rule, PacketSet accepted, String services) {
+    String to = String.join(", ", rule.to().stream().map(AddressTerm::text).toList());
+    PacketSet fit = check.preferring(accepted, check.describedOutside());
+    TranslationRule disabled = disabledFor(device, accepted);
+    if (disabled != null) {
+      check.add(
+          Code.DISABLED_RULE_NEEDED,
+          disabled,
+          Labels.of(disabled) + " is disabled, but " + Labels.of(rule) + " relies on it",
+          null,
+          Cure.of("enable it", new Edit.Take(disabled.place(), "disabled")));
+    }
+    check.add(
+        Code.ACCESS_WITHOUT_TRANSLATION,
+        rule,
+        Labels.of(rule)
+            + " lets outsiders reach "
+            + to
+            + services
+            + ", but no translation rule of "
+            + device.name()
+            + " brings them there",
+        check.traced(check.attempt(fit.sample())),
+        disabled != null
+            ? Cure.of("enable " + Labels.of(disabled), new Edit.Take(disabled.place(), "disabled"))
+            : cure(device, rule, accepted));
+  }
+
+  private @Nullable TranslationRule disabledFor(Device device, PacketSet accepted) {
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof InwardRule inward
+          && rule.disabled()
+          && accepted.meets(
+              check.space.destinations(AddressSet.ofPrefixes(List.of(inward.internalBlock()))))) {
+        return rule;
+      }
+    }
+    return null;
+  }
+
+  /** A rule at an address that is free for this service. */
+  private Cure cure(Device device, AccessRule rule, PacketSet accepted) {
+    PacketSet.Member one = accepted.sample();
+    Interface own = Sides.outer(device);
+    Address external = own == null ? null : own.address(Family.IPV4);
+    if (one == null || own == null || external == null) {
+      return Cure.of("take the rule away", new Edit.Remove(rule.place()));
+    }
+    Packet packet = one.packet();
+    InwardRule near = forOtherProtocol(device, packet);
+    if (near != null) {
+      int port = near.services().get(0).service().parts().get(0).ports().first();
+      return Cure.of(
+          "let " + Labels.of(near) + " take " + Protocol.name(packet.protocol),
+          new Edit.Put(
+              near.place(), "at", near.external().text() + " " + Probe.of(packet.protocol, port)));
+    }
+    Host host = check.site.hostAt(packet.destination());
+    String to = host == null ? packet.destination().toString() : host.name();
+    Map<String, Object> item = new LinkedHashMap<>();
+    if (!Protocol.hasPorts(packet.protocol)) {
+      Address free = new Externals(check).free(device, own);
+      if (free == null) {
+        return Cure.byHand("give " + to + " an external address of its own with a static rule");
+      }
+      item.put("static", rule.name());
+      item.put("facing", own.name());
+      item.put("external", free.toString());
+      item.put("internal", to);
+      return Cure.of(
+          "give it an external address of its own",
+          new Edit.Insert(device.place(), "translation", firstDestination(device), item));
+    }
+    NameAnswers names = new NameAnswers(check);
+    item.put("destination", rule.name());
+    item.put("arriving", own.name());
+    item.put("at", names.told(own, packet));
+    item.put("becomes", to + " " + packet.destinationPort);
+    List<String> insiders = names.insidersOf(device);
+    if (!insiders.isEmpty() && !item.get("at").toString().startsWith(own.name() + " ")) {
+      item.put("hairpin", insiders.size() == 1 ? insiders.get(0) : insiders);
+    }
+    return Cure.of(
+        "lead it there with a destination rule",
+        new Edit.Insert(device.place(), "translation", firstDestination(device), item));
+  }
+
+  /** A rule that leads to the same port of the same address, but over the other protocol. */
+  private static @Nullable InwardRule forOtherProtocol(Device device, Packet packet) {
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof DestinationRule to
+          && !to.disabled()
+          && to.internalBlock().contains(packet.destination())
+          && to.services().size() == 1
+          && to.services().get(0).service().parts().size() == 1) {
+        ServicePart part = to.services().get(0).service().parts().get(0);
+        boolean same =
+            part.ports().size() == 1
+                && to.internalPort(part.ports().first()) == packet.destinationPort;
+        if (same && part.protocol() != packet.protocol && Protocol.hasPorts(part.protocol())) {
+          return to;
+        }
+      }
+    }
+    return null;
+  }
+
+  private static org.eskerfield.model.@Nullable Place firstDestination(Device device) {
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof InwardRule) {
+        return rule.place();
+      }
+    }
+    return device.translation().isEmpty() ? null : device.translation().get(0).place();
+  }
+
+  /** Whether a rule names IPv4 addresses that are all private. */
+  private boolean namesPrivateHosts(AccessRule rule) {
+    AddressSet to = check.addresses(rule.to());
+    return to.lowest(Family.IPV4) != null
+        && !to.intersects(SpecialAddresses.NOT_ON_THE_INTERNET.complement());
+  }
+}

@@ -1,0 +1,40 @@
+package org.eskerfield.check;
+
+import java.util.EnumMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What a site file says of the findings of a check.
+ *
+ * @param severities how bad some kinds of findings are here, where that differs
+ * @param accepted the findings that are known and meant to stay
+ */
+public record Policy(Map<Code, Severity> severities, List<Acceptance> accepted) {
+  /** Nothing is said: every severity is the usual one, and nothing is accepted. */
+  public static final Policy NONE = new Policy(Map.of(), List.of());
+
+  /**
+   * A finding that may stay.
+   *
+   * @param code its kind
+   * @param at the name of what it is found at; null for wherever it is found
+   * @param because the reason
+   * @param place where the acceptance stands
+   */
+  public record Acceptance(Code code, @Nullable String at, String because, Place place)
+      implements Placed {
+    boolean covers(Finding finding) {
+      return code == finding.code() && (at == null || at.equals(finding.about()));
+    }
+  }
+
+  /** Copies both. */
+  public Policy {
+    severities = severities.isEmpty() ? Map.of() : Map.copyOf(new EnumMap<>(severities));
+    accepted = List.copyOf(accepted);
+  }
+}

@@ -1,0 +1,386 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.cause.Cause;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
+import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Probe;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What the rules offer, tried.
+ *
+ * <p>Idea: each rule that leads outsiders inside says what is meant to work. So a packet that the
+ * device lets in by it is led through the whole site and its reply back, by the same machines as a
+ * trace, and where that fails, the causes are looked for as for any attempt. What a single device
+ * decides is proved with sets elsewhere; this is about all that comes behind it. Rules whose
+ * packets go the same way to hosts of the same kind are tried once.
+ */
+final class Rehearsals {
+  private final Inspection check;
+  private final Set<String> tried = new HashSet<>();
+
+  Rehearsals(Inspection check) {
+    this.check = check;
+  }
+
+  void inspect() {
+    for (Device device : check.site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof InwardRule inward && !rule.disabled()) {
+          fromOutside(device, inward);
+          if (inward.hairpin() != null) {
+            fromInside(device, inward, inward.hairpin());
+          }
+        }
+      }
+    }
+    boolean several = check.site.devices().size() > 1;
+    for (Device device : check.site.devices().values()) {
+      several |= device.access().stream().anyMatch(AccessList::stateless);
+    }
+    if (several) { // with one device that remembers sessions, replies come back as requests went
+      betweenNetworks();
+    }
+  }
+
+  // Between inner networks: what arrives must be answered.
+
+  private void betweenNetworks() {
+    Map<String, Host> first = new LinkedHashMap<>();
+    for (Host host : check.site.hosts().values()) {
+      if (!host.isOutside() && !host.off() && host.address(Family.IPV4) != null) {
+        host.networks().forEach(network -> first.putIfAbsent(network.name(), host));
+      }
+    }
+    for (Host sender : new LinkedHashSet<>(first.values())) {
+      for (Host receiver : new LinkedHashSet<>(first.values())) {
+        Address to = receiver.address(Family.IPV4);
+        if (to == null || sender.equals(receiver)) {
+          continue;
+        }
+        for (Probe probe : probes(receiver)) {
+          Attempt attempt =
+              check.attempt(sender, to, probe, VirtualClock.start(check.site.timeZone()));
+          if (isLost(check.tracer.converse(attempt))) {
+            lost(sender, receiver, check.tracer.converse(attempt));
+            break;
+          }
+        }
+      }
+    }
+  }
+
+  private static List<Probe> probes(Host receiver) {
+    List<Probe> probes = new ArrayList<>();
+    if (receiver.answersPing()) {
+      probes.add(Probe.ping(Family.IPV4));
+    }
+    for (ServiceTerm term : receiver.listens().stream().limit(2).toList()) {
+      ServicePart part = term.service().parts().get(0);
+      if (Protocol.hasPorts(part.protocol())) {
+        probes.add(Probe.of(part.protocol(), part.ports().first()));
+      }
+    }
+    return probes;
+  }
+
+  /** Whether a request arrived, and its reply did not. */
+  private static boolean isLost(Conversation conversation) {
+    Trace opening = conversation.opening();
+    return opening != null
+        && opening.deliveredTo() != null
+        && opening.outcome() == Outcome.UNANSWERED
+        && !opening.reply().isEmpty();
+  }
+
+  private void lost(Host sender, Host receiver, Conversation conversation) {
+    Diagnosis why = check.diagnosed(conversation);
+    Obstacle obstacle = why == null || why.obstacles().isEmpty() ? null : why.obstacles().get(0);
+    Code code = obstacle == null ? null : codeOf(obstacle);
+    if (obstacle != null && code != null) {
+      Placed place = obstacle.place() == null ? receiver : obstacle.place();
+      String detail = obstacle.detail().isEmpty() ? "" : " (" + obstacle.detail() + ")";
+      check.add(
+          code,
+          place,
+          sender.name() + " to " + receiver.name() + ": " + obstacle.sentence() + detail,
+          conversation,
+          check.cureOf(obstacle));
+    }
+  }
+
+  // From outside.
+
+  private void fromOutside(Device device, InwardRule rule) {
+    for (Interface arriving : rule.facing().interfaces()) {
+      if (!Inspection.isOutside(arriving)) {
+        continue;
+      }
+      if (check.passages(device, arriving).isEmpty()) {
+        continue;
+      }
+      for (Passage passage : check.sets(device).passages(arriving, rule)) {
+        if (!isNew(device, passage, rule)) {
+          continue;
+        }
+        for (AddressSet strangers : check.strangersByRoute()) {
+          PacketSet senders = passage.arrived().intersection(check.space.sources(strangers));
+          for (PacketSet each : parts(rule)) {
+            PacketSet fit = check.preferring(senders.intersection(each), meant(device, rule));
+            fit = check.preferring(fit, check.describedOutside());
+            attempt(rule, check.attempt(fit.sample()));
+          }
+        }
+      }
+    }
+  }
+
+  /** Whether nothing like it was tried: the same way, to a host that is nothing special. */
+  private boolean isNew(Device device, Passage passage, InwardRule rule) {
+    Address to = rule.internalBlock().first();
+    Host host = check.site.hostAt(to);
+    boolean special =
+        host == null
+            || host.networks().size() != 1
+            || !host.gateways().isEmpty()
+            || !host.ownPrefixes().isEmpty()
+            || host.filter() != null
+            || host.off();
+    boolean transfer = false;
+    for (ServiceTerm term : rule.services()) {
+      transfer |= term.service().covers(6, 21, -1);
+    }
+    Interface leaving = passage.leaving();
+    return special
+        || transfer
+        || hasBlockedSender(device, rule)
+        || tried.add(
+            device.name()
+                + " "
+                + passage.arriving().name()
+                + " "
+                + (leaving == null ? "" : leaving.name())
+                + " "
+                + passage.via()
+                + " "
+                + Objects.requireNonNull(host).networks().get(0).name());
+  }
+
+  /** The packets of each protocol and first port that a rule names. */
+  private List<PacketSet> parts(InwardRule rule) {
+    if (rule.services().isEmpty()) {
+      Host host = check.site.hostAt(rule.internalBlock().first());
+      boolean silent = host != null && host.listens().isEmpty();
+      return silent || host == null ? List.of() : List.of(check.space.services(host.listens()));
+    }
+    List<PacketSet> parts = new ArrayList<>();
+    for (ServiceTerm term : rule.services()) {
+      for (ServicePart part : term.service().parts()) {
+        parts.add(check.space.service(part));
+      }
+    }
+    return parts;
+  }
+
+  /** The hosts outside that a rule, its admission or an access rule for it names. */
+  private AddressSet meant(Device device, InwardRule rule) {
+    AddressSet named = check.addresses(rule.from());
+    if (rule.admit() != null) {
+      named = named.union(check.addresses(rule.admit().from()));
+    }
+    AddressSet inside = AddressSet.ofPrefixes(List.of(rule.internalBlock()));
+    for (var list : device.access()) {
+      for (AccessRule access : list.rules()) {
+        boolean about = !access.to().isEmpty() && check.addresses(access.to()).intersects(inside);
+        boolean some = access.from().stream().noneMatch(t -> t.kind() == AddressTerm.Kind.ANY);
+        named = about && some ? named.union(check.addresses(access.from())) : named;
+      }
+    }
+    return named.intersection(check.strangers());
+  }
+
+  /** Described senders whom the rule is meant for, and whose own network blocks something. */
+  private boolean hasBlockedSender(Device device, InwardRule rule) {
+    if (check.site.hosts().values().stream().allMatch(host -> host.blocked().isEmpty())) {
+      return false;
+    }
+    AddressSet meant = meant(device, rule);
+    return check.site.hosts().values().stream()
+        .anyMatch(
+            host ->
+                host.isOutside()
+                    && !host.blocked().isEmpty()
+                    && host.addresses().stream().anyMatch(meant::contains));
+  }
+
+  private void attempt(InwardRule rule, @Nullable Attempt attempt) {
+    Conversation conversation = check.traced(attempt);
+    Diagnosis why = conversation == null ? null : check.diagnosed(conversation);
+    if (why == null) {
+      return;
+    }
+    // What comes behind the first obstacle is sure only where mending all of them helps.
+    int sure = why.complete() ? why.obstacles().size() : Math.min(1, why.obstacles().size());
+    for (Obstacle obstacle : why.obstacles().subList(0, sure)) {
+      report(rule, why.conversation(), obstacle);
+    }
+  }
+
+  // From inside.
+
+  private void fromInside(Device device, InwardRule rule, Hairpin hairpin) {
+    Prefix external = rule.external().now(Family.IPV4);
+    for (Interface arriving : hairpin.from().interfaces()) {
+      for (Network network : check.behind(device, arriving)) {
+        Host sender = insider(network, rule);
+        if (sender == null || external == null) {
+          continue;
+        }
+        for (Probe probe : probes(rule)) {
+          Attempt attempt =
+              check.attempt(
+                  sender, external.first(), probe, VirtualClock.start(check.site.timeZone()));
+          Conversation conversation = check.tracer.converse(attempt);
+          Diagnosis why =
+              conversation.outcome() == Outcome.UNANSWERED ? check.diagnosed(conversation) : null;
+          if (why != null) {
+            why.obstacles().stream().limit(1).forEach(o -> report(rule, conversation, o));
+          }
+        }
+      }
+    }
+  }
+
+  private static List<Probe> probes(InwardRule rule) {
+    List<Probe> probes = new ArrayList<>();
+    for (ServiceTerm term : rule.services()) {
+      for (ServicePart part : term.service().parts()) {
+        if (part.protocol() != ServicePart.ANY_PROTOCOL && probes.size() < 4) {
+          probes.add(Probe.of(part.protocol(), part.ports().first()));
+        }
+      }
+    }
+    return probes;
+  }
+
+  private @Nullable Host insider(Network network, InwardRule rule) {
+    for (Host host : check.site.hosts().values()) {
+      if (host.isOn(network)
+          && !host.off()
+          && host.address(Family.IPV4) != null
+          && !rule.internalBlock().contains(Objects.requireNonNull(host.address(Family.IPV4)))) {
+        return host;
+      }
+    }
+    return null;
+  }
+
+  // What it means.
+
+  private void report(InwardRule rule, Conversation sample, Obstacle obstacle) {
+    Code code = codeOf(obstacle);
+    Placed at = obstacle.place();
+    Host filtering =
+        at instanceof AccessList || at instanceof AccessRule ? receiver(obstacle) : null;
+    at = code == Code.HOST_FILTER && filtering != null ? filtering : at;
+    if (code == null || isSaidOfInner(code, obstacle)) {
+      return;
+    }
+    boolean own = code == Code.TRANSLATION_WITHOUT_ACCESS || code == Code.NOTHING_LISTENS;
+    Placed place = own || at == null ? rule : at;
+    String detail = obstacle.detail().isEmpty() ? "" : " (" + obstacle.detail() + ")";
+    check.add(
+        code,
+        place,
+        Labels.of(rule) + ": " + obstacle.sentence() + detail,
+        sample,
+        new Offers(check).letInIfMissing(code, rule, obstacle));
+  }
+
+  private @Nullable Host receiver(Obstacle obstacle) {
+    Trace opening = obstacle.conversation().opening();
+    List<Leg> legs = opening == null ? List.of() : opening.request();
+    return legs.isEmpty() ? null : check.site.hosts().get(legs.get(legs.size() - 1).where());
+  }
+
+  /** Whether the rule of an inner device by which the packet came has the finding already. */
+  private boolean isSaidOfInner(Code code, Obstacle obstacle) {
+    Trace opening = obstacle.conversation().opening();
+    for (Leg leg : opening == null ? List.<Leg>of() : opening.request()) {
+      for (Decision decision : leg.decisions()) {
+        if (decision.ruling() == Ruling.DESTINATION_TRANSLATED
+            && decision.by() != null
+            && check.has(code, decision.by())) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  private static @Nullable Code codeOf(Obstacle obstacle) {
+    Cause cause = obstacle.cause();
+    return switch (cause) {
+      case ACCESS_MISSING, DENIED, SENDER_NOT_ADMITTED, ORDER -> Code.TRANSLATION_WITHOUT_ACCESS;
+      case OTHER_SIDE_NAMED -> Code.OTHER_SIDE_NAMED;
+      case LIST_GUARDS_NOTHING -> Code.LIST_GUARDS_NOTHING;
+      case WRONG_SERVICE ->
+          obstacle.place() instanceof InwardRule
+              ? Code.NOTHING_LISTENS
+              : Code.TRANSLATION_WITHOUT_ACCESS;
+      case TRANSLATION_MISSING, OWN_SERVICE_CLOSED -> Code.NOTHING_LISTENS;
+      case WRONG_INTERFACE -> Code.WRONG_INTERFACE;
+      case HOST_MOVED -> Code.HOST_MOVED;
+      case HOST_OFF -> Code.HOST_OFF;
+      case HOST_FILTER -> Code.HOST_FILTER;
+      case GATEWAY_OR_PREFIX_WRONG -> Code.GATEWAY_OR_PREFIX_WRONG;
+      case REPLY_BY_OTHER_WAY -> Code.REPLY_BY_OTHER_WAY;
+      case REPLIES_NOT_LET_IN -> Code.REPLIES_NOT_LET_IN;
+      case RETURN_ROUTE_MISSING -> Code.RETURN_ROUTE_MISSING;
+      case ROUTE_MISSING -> Code.ROUTE_MISSING;
+      case LOOP -> Code.LOOP;
+      case INTERFACE_DOWN -> Code.INTERFACE_DOWN;
+      case TRANSFER_NOT_HELPED -> Code.TRANSFER_NOT_HELPED;
+      case SENDER_NETWORK_BLOCKS -> Code.SENDER_NETWORK_BLOCKS;
+      case CARRIER_DISCARDS_PRIVATE -> Code.SOURCES_UNTRANSLATED;
+      default -> null;
+    };
+  }
+}

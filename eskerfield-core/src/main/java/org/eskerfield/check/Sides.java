@@ -1,0 +1,500 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import org.eskerfield.cause.Cause;
+import org.eskerfield.cause.Cures;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
+import org.jspecify.annotations.Nullable;
+
+/** What crosses a device on the wrong side of a translation, or unguarded, or not at all. */
+final class Sides {
+  private final Inspection check;
+
+  Sides(Inspection check) {
+    this.check = check;
+  }
+
+  void inspect(Device device) {
+    for (Interface arriving : device.interfaces()) {
+      for (Passage passage : check.passages(device, arriving)) {
+        if (passage.leaving() == null) {
+          continue;
+        }
+        if (!Inspection.isOutside(arriving) && Inspection.isOutside(passage.leaving())) {
+          untranslated(device, passage, passage.leaving());
+        } else if (Inspection.isOutside(arriving)) {
+          rewritten(passage);
+        }
+      }
+      if (Inspection.isOutside(arriving) && arriving.isUp()) {
+        unguarded(device, arriving);
+        loops(device, arriving);
+      }
+    }
+    for (CompiledList list : check.sets(device).lists()) {
+      family(device, list);
+      if (list.list().guards().isEmpty()) {
+        guardsNothing(device, list);
+      }
+    }
+    routes(device);
+  }
+
+  // Towards the internet.
+
+  private void untranslated(Device device, Passage passage, Interface leaving) {
+    PacketSet gone =
+        passage
+            .left()
+            .intersection(check.space.sources(SpecialAddresses.NOT_ON_THE_INTERNET))
+            .intersection(check.space.destinations(check.strangers()))
+            .intersection(check.space.of(Family.IPV4));
+    if (gone.isEmpty()
+        || passage.sourceRule() != null // translated, to an address that is private itself
+        || leaving.network().carrier().isEmpty()) {
+      return;
+    }
+    for (Network network : check.behind(device, passage.arriving())) {
+      PacketSet arrived =
+          passage
+              .arrivedAs(gone)
+              .intersection(check.space.sources(AddressSet.ofPrefixes(network.prefixes())));
+      PacketSet fit = check.preferring(arrived, check.describedInside());
+      fit = check.preferringTo(fit, check.describedOutside());
+      Conversation sample = check.traced(check.attempt(fit.sample()));
+      Decision end = sample == null ? null : Offers.lastOf(sample);
+      if (sample == null || end == null || end.ruling() != Ruling.SOURCE_NOT_CARRIED) {
+        continue;
+      }
+      boolean untouched = passage.destinationRule() instanceof UntouchedRule;
+      Diagnosis diagnosis = check.diagnosed(sample);
+      Obstacle obstacle =
+          diagnosis == null || diagnosis.obstacles().isEmpty()
+              ? null
+              : diagnosis.obstacles().get(0);
+      TranslationRule first = untouched ? passage.destinationRule() : null;
+      Placed found = obstacle == null || obstacle.place() == null ? leaving : obstacle.place();
+      Placed at = first == null ? found : first;
+      boolean wrongSide = obstacle != null && obstacle.cause() == Cause.WRONG_INTERFACE;
+      boolean disabled = at instanceof TranslationRule rule && rule.disabled();
+      check.add(
+          first != null
+              ? Code.UNTOUCHED_FIRST
+              : wrongSide
+                  ? Code.WRONG_INTERFACE
+                  : disabled ? Code.DISABLED_RULE_NEEDED : Code.SOURCES_UNTRANSLATED,
+          at,
+          at instanceof TranslationRule rule ? rule.name() : network.name(),
+          "sources of "
+              + network.name()
+              + " leave "
+              + device.name()
+              + " by "
+              + leaving.name()
+              + " untranslated"
+              + (untouched
+                  ? ": "
+                      + Labels.of(Objects.requireNonNull(passage.destinationRule()))
+                      + " takes them first"
+                  : obstacle == null || obstacle.detail().isEmpty()
+                      ? ""
+                      : ": " + obstacle.detail()),
+          sample,
+          first instanceof UntouchedRule both && sample.opening() != null
+              ? Cures.narrowed(check.site, both, sample.opening().question().source())
+              : obstacle == null ? null : check.cureOf(obstacle));
+    }
+  }
+
+  /** Clients from outside that a rule for insiders' sources rewrites, too. */
+  private void rewritten(Passage passage) {
+    TranslationRule rule = passage.sourceRule();
+    if (!(rule instanceof SharedRule || rule instanceof DynamicRule)
+        || passage.leaving() == null
+        || Inspection.isOutside(passage.leaving())
+        || !(passage.destinationRule() instanceof InwardRule inward)) {
+      return;
+    }
+    PacketSet clients = passage.arrived().intersection(check.space.sources(check.strangers()));
+    if (clients.isEmpty()) {
+      return;
+    }
+    InterfaceTerm leaving =
+        rule instanceof SharedRule shared ? shared.leaving() : ((DynamicRule) rule).leaving();
+    String outer = null;
+    for (Interface each : leaving.interfaces()) {
+      outer = Inspection.isOutside(each) ? each.name() : outer;
+    }
+    check.add(
+        Code.CLIENTS_REWRITTEN,
+        rule,
+        Labels.of(rule)
+            + " also rewrites clients who come in by "
+            + Labels.of(inward)
+            + " and leave by "
+            + passage.leaving().name(),
+        check.traced(check.attempt(check.preferring(clients, check.describedOutside()).sample())),
+        outer != null
+            ? Cure.of(
+                "let it act towards " + outer + " only",
+                new Edit.Put(rule.place(), "leaving", outer))
+            : Cure.of("take it away", new Edit.Remove(rule.place())));
+  }
+
+  // From the internet.
+
+  private void unguarded(Device device, Interface arriving) {
+    for (Interface leaving : device.interfaces()) {
+      if (Inspection.isOutside(leaving) || isGuarded(device, arriving, leaving)) {
+        continue;
+      }
+      String from = arriving.network().zone();
+      String to = leaving.network().zone();
+      if (device.stance().actionFor(from, to) != Action.ACCEPT) {
+        continue;
+      }
+      PacketSet in = check.space.none();
+      AddressSet behind = check.addressesBehind(device, leaving);
+      for (Passage passage : check.passages(device, arriving)) {
+        boolean plain =
+            passage.destinationRule() == null || passage.destinationRule() instanceof UntouchedRule;
+        if (plain && passage.leaving() != null && passage.leaving().name().equals(leaving.name())) {
+          in = in.union(passage.arrived());
+        }
+      }
+      in = in.intersection(check.space.destinations(behind));
+      if (in.isEmpty()) {
+        continue;
+      }
+      boolean open = in.meets(check.space.destinations(Inspection.CARRIED));
+      PacketSet fit = check.preferring(in, check.strangers());
+      fit = check.preferringTo(fit, check.describedInside());
+      check.add(
+          Code.WAY_UNGUARDED,
+          device.stance(),
+          device.name() + " " + arriving.name() + " to " + leaving.name(),
+          "nobody guards the way of "
+              + device.name()
+              + " from "
+              + arriving.name()
+              + " to "
+              + leaving.name()
+              + ": "
+              + (open
+                  ? "the whole internet reaches what lies behind"
+                  : "neighbours on "
+                      + arriving.network().name()
+                      + " reach what lies behind directly"),
+          open ? check.traced(check.attempt(fit.sample())) : null,
+          close(device, arriving));
+    }
+  }
+
+  private static boolean isGuarded(Device device, Interface arriving, Interface leaving) {
+    for (AccessList list : device.access()) {
+      for (AccessList.Guard guard : list.guards()) {
+        boolean from = guard.arriving() == null || guard.arriving().names(arriving);
+        boolean to = guard.leaving() == null || guard.leaving().names(leaving);
+        if (!guard.toDevice() && from && to) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  /**
+   * A stance that drops what comes from the internet; what is led inside on purpose is admitted.
+   */
+  private Cure close(Device device, Interface arriving) {
+    Map<String, Object> stance = new LinkedHashMap<>();
+    stance.put(arriving.network().zone() + " to any", "drop");
+    for (Stance.Pair pair : device.stance().pairs()) {
+      stance.putIfAbsent(pair.from() + " to " + pair.to(), pair.action().toString());
+    }
+    stance.put("otherwise", device.stance().otherwise().toString());
+    Map<String, Object> everybody = new LinkedHashMap<>();
+    everybody.put("from", Site.ANY);
+    everybody.put("log", "true");
+    List<Edit> edits = new ArrayList<>();
+    edits.add(new Edit.Put(device.place(), "stance", stance));
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof InwardRule inward
+          && !rule.disabled()
+          && inward.admit() == null
+          && inward.facing().names(arriving)
+          && isOpen(device, arriving, inward)) {
+        edits.add(new Edit.Put(rule.place(), "admit", everybody));
+      }
+    }
+    return new Cure(
+        "let the stance drop what comes from the internet, and admit what is offered", edits);
+  }
+
+  /** Whether everybody is let in by a rule today, since no list guards its way. */
+  private boolean isOpen(Device device, Interface arriving, InwardRule rule) {
+    Interface leaving = check.sets(device).program().towards(rule.internalBlock().first());
+    return leaving != null && !isGuarded(device, arriving, leaving);
+  }
+
+  /** Packets that go out by the interface by which they came. */
+  private void loops(Device device, Interface arriving) {
+    for (Network.Routed routed : arriving.network().routed()) {
+      PacketSet block = check.space.destinations(AddressSet.ofPrefixes(List.of(routed.to())));
+      for (Passage passage : check.passages(device, arriving)) {
+        if (!arriving.addresses().contains(routed.via())
+            || passage.leaving() == null
+            || !passage.leaving().name().equals(arriving.name())
+            || passage.destinationRule() != null) {
+          continue;
+        }
+        PacketSet back =
+            passage
+                .arrived()
+                .intersection(block)
+                .intersection(check.space.sources(check.strangers()));
+        if (back.isEmpty()) {
+          continue;
+        }
+        PacketSet.Member one = check.preferring(back, check.describedOutside()).sample();
+        check.add(
+            Code.BLOCK_LOOPS,
+            routed,
+            routed.to().toString(),
+            "addresses of "
+                + routed.to()
+                + " that nobody uses, such as "
+                + Objects.requireNonNull(one).packet().destination()
+                + ", go to and fro between "
+                + device.name()
+                + " and its carrier",
+            check.traced(check.attempt(one)),
+            Cure.of(
+                "let " + device.name() + " discard what is left of the block",
+                new Edit.Insert(device.place(), "routes", null, discards(routed.to().toString()))));
+      }
+    }
+  }
+
+  private static Map<String, Object> discards(String to) {
+    Map<String, Object> route = new LinkedHashMap<>();
+    route.put("to", to);
+    route.put("discard", "true");
+    return route;
+  }
+
+  // Lists.
+
+  private void family(Device device, CompiledList list) {
+    boolean six = false;
+    boolean outside = false;
+    for (AccessList.Guard guard : list.list().guards()) {
+      outside |= Offers.isFromOutside(guard);
+    }
+    for (Interface own : device.interfaces()) {
+      six |= !Inspection.isOutside(own) && own.address(Family.IPV6) != null;
+    }
+    if (!six || !outside) {
+      return;
+    }
+    PacketSet accepted = check.sets(device).accepted(list);
+    PacketSet kept4 = check.space.of(Family.IPV4).minus(accepted);
+    PacketSet kept6 = check.space.of(Family.IPV6).minus(accepted);
+    if (kept4.isEmpty() == kept6.isEmpty()) {
+      return;
+    }
+    Family open = kept4.isEmpty() ? Family.IPV4 : Family.IPV6;
+    Map<String, Object> rule = new LinkedHashMap<>();
+    rule.put("drop", "the other family");
+    rule.put("to", open == Family.IPV4 ? "0.0.0.0/0" : "::/0");
+    check.add(
+        Code.FAMILY_UNFILTERED,
+        list.list(),
+        Labels.of(list.list())
+            + " of "
+            + device.name()
+            + " holds some packets of "
+            + (open == Family.IPV4 ? Family.IPV6 : Family.IPV4)
+            + " back, but lets everything of "
+            + open
+            + " in",
+        null,
+        Cure.of(
+            "drop what comes in over " + open + ", and accept before that what is meant to",
+            new Edit.Insert(list.list().place(), "rules", null, rule)));
+  }
+
+  private void guardsNothing(Device device, CompiledList list) {
+    check.add(
+        Code.LIST_GUARDS_NOTHING,
+        list.list(),
+        Labels.of(list.list()) + " of " + device.name() + " guards no way",
+        null,
+        guards(device, list));
+  }
+
+  /** The way on which most of the rules could match something. */
+  private Cure guards(Device device, CompiledList list) {
+    Map<String, Object> best = new LinkedHashMap<>();
+    int most = 0;
+    for (Interface arriving : device.interfaces()) {
+      for (Interface leaving : device.interfaces()) {
+        if (arriving.equals(leaving) || isGuarded(device, arriving, leaving)) {
+          continue;
+        }
+        int fit = 0;
+        for (CompiledList.Entry entry : list.entries()) {
+          AccessRule rule = entry.rule();
+          fit += fits(rule.to(), device, leaving) + fits(rule.from(), device, arriving);
+        }
+        if (fit > most) {
+          most = fit;
+          best.clear();
+          best.put("arriving", arriving.name());
+          best.put("leaving", leaving.name());
+        }
+      }
+    }
+    return best.isEmpty()
+        ? Cure.of("take it away", new Edit.Remove(list.list().place()))
+        : Cure.of(
+            "let it guard the way that its rules are about",
+            new Edit.Put(list.list().place(), "guards", best));
+  }
+
+  private int fits(List<AddressTerm> terms, Device device, Interface own) {
+    if (terms.isEmpty()) {
+      return 0;
+    }
+    AddressSet there =
+        own.network().carrier().isEmpty() && sidesWith(device, own)
+            ? check.addressesBehind(device, own)
+            : check.strangers().union(check.addressesBehind(device, own));
+    return check.addresses(terms).intersects(there) ? 2 : 0;
+  }
+
+  /** Whether an interface leads to nothing but what the file describes. */
+  private boolean sidesWith(Device device, Interface own) {
+    Address some = check.strangers().lowest(Family.IPV4);
+    Interface way = some == null ? null : check.sets(device).program().towards(some);
+    return way == null || !way.name().equals(own.name());
+  }
+
+  // Routes.
+
+  /** Networks that the rules name and the device does not find. */
+  private void routes(Device device) {
+    Map<AddressTerm, Placed> named = new LinkedHashMap<>();
+    for (TranslationRule rule : device.translation()) {
+      List<AddressTerm> terms = new ArrayList<>();
+      if (rule instanceof UntouchedRule both) {
+        terms.addAll(both.from());
+        terms.addAll(both.to());
+      } else if (rule instanceof SharedRule shared) {
+        terms.addAll(shared.from());
+      } else if (rule instanceof DynamicRule lent) {
+        terms.addAll(lent.from());
+      } else if (rule instanceof InwardRule inward) {
+        terms.add(inward.internal());
+      }
+      terms.forEach(term -> named.putIfAbsent(term, rule));
+    }
+    for (OwnService own : device.services()) {
+      own.from().forEach(term -> named.putIfAbsent(term, own));
+    }
+    for (Network network : check.site.networks().values()) {
+      if (network.zone().equals(Site.INTERNET) || network.realm() != null) {
+        continue;
+      }
+      Address some =
+          Objects.requireNonNullElse(
+              network.prefixes().get(0).first().next(), network.prefixes().get(0).first());
+      Interface way = check.sets(device).program().towards(some);
+      boolean lost =
+          way == null
+              || (Inspection.isOutside(way) && SpecialAddresses.NOT_ON_THE_INTERNET.contains(some));
+      if (!lost || isConnected(device, network)) {
+        continue;
+      }
+      AddressSet addresses = AddressSet.ofPrefixes(network.prefixes());
+      for (Map.Entry<AddressTerm, Placed> each : named.entrySet()) {
+        AddressTerm term = each.getKey();
+        boolean meant =
+            term.kind() != AddressTerm.Kind.ANY && check.site.addresses(term).intersects(addresses);
+        Cure cure = meant ? Cures.route(check.site, device, some) : null;
+        if (cure != null) {
+          check.add(
+              Code.ROUTE_MISSING,
+              device,
+              network.name(),
+              Labels.of(each.getValue())
+                  + " (line "
+                  + each.getValue().place().line()
+                  + ") names "
+                  + term.text()
+                  + ", but "
+                  + device.name()
+                  + (way == null
+                      ? " has no route to " + network.name()
+                      : " sends packets for " + network.name() + " towards the internet"),
+              null,
+              cure);
+          break;
+        }
+      }
+    }
+  }
+
+  private static boolean isConnected(Device device, Network network) {
+    for (Interface own : device.interfaces()) {
+      if (own.network().name().equals(network.name())) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  static @Nullable Interface outer(Device device) {
+    for (Interface own : device.interfaces()) {
+      if (Inspection.isOutside(own)) {
+        return own;
+      }
+    }
+    return null;
+  }
+}

@@ -1,0 +1,301 @@
+package org.eskerfield.check;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.cure.Cure;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Probe;
+import org.jspecify.annotations.Nullable;
+
+/** The hosts that rules lead to, and how hosts are set. */
+final class Targets {
+  private final Inspection check;
+
+  Targets(Inspection check) {
+    this.check = check;
+  }
+
+  void inspect() {
+    for (Device device : check.site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof InwardRule inward && !rule.disabled()) {
+          inspect(device, inward);
+        }
+      }
+    }
+    for (Host host : check.site.hosts().values()) {
+      if (!host.isOutside()) {
+        gateway(host);
+        amongLeases(host);
+        filter(host);
+      }
+    }
+  }
+
+  private void inspect(Device device, InwardRule rule) {
+    if (rule.internalBlock().length() != rule.internalBlock().family().bits()) {
+      return;
+    }
+    Address to = rule.internalBlock().first();
+    Host host = check.site.hostAt(to);
+    if (host == null || host.isOutside()) {
+      return;
+    }
+    if (host.assigned() == Assignment.LEASED) {
+      check.add(
+          Code.HOST_LEASED,
+          host,
+          host.name()
+              + " has "
+              + to
+              + " by a plain lease, but "
+              + Labels.of(rule)
+              + " of "
+              + device.name()
+              + " leads there",
+          null,
+          Cure.of(
+              "reserve the address for it",
+              new Edit.Put(host.place(), "assigned", Assignment.RESERVED.toString())));
+    }
+    if (host.off()) {
+      check.add(
+          Code.HOST_OFF,
+          host,
+          host.name() + " is switched off, but " + Labels.of(rule) + " leads there",
+          null,
+          Cure.of("switch it on, and say so", new Edit.Take(host.place(), "off")));
+    }
+    if (!rule.services().isEmpty()) {
+      listens(device, rule, host, to);
+    }
+  }
+
+  /** Whether the host listens on every port that the rule leads to. */
+  private void listens(Device device, InwardRule rule, Host host, Address to) {
+    PacketSet led = check.space.none();
+    for (Interface arriving : rule.facing().interfaces()) {
+      check.passages(device, arriving);
+      led = led.union(check.sets(device).led(arriving, rule).inside());
+    }
+    PacketSet listened =
+        host.listens().isEmpty() ? check.space.none() : check.space.services(host.listens());
+    PacketSet missing =
+        led.intersection(check.space.destinations(AddressSet.of(to)))
+            .intersection(check.space.withPorts())
+            .minus(listened)
+            .without(Dimension.ARRIVING);
+    if (missing.isEmpty()) {
+      return;
+    }
+    PacketSet.Member one = missing.sample();
+    String service =
+        one == null ? "" : Probe.of(one.packet().protocol, one.packet().destinationPort).toString();
+    List<String> listens = new ArrayList<>();
+    host.listens().forEach(term -> listens.add(term.text()));
+    List<String> asked = new ArrayList<>(listens);
+    asked.addAll(Offers.inside(rule));
+    check.add(
+        Code.NOTHING_LISTENS,
+        rule,
+        Labels.of(rule)
+            + " leads to "
+            + service
+            + " of "
+            + host.name()
+            + ", which listens on "
+            + (listens.isEmpty() ? "nothing" : String.join(", ", listens)),
+        null,
+        Cure.of(
+            "let "
+                + host.name()
+                + " listen there, and say so; or lead the rule to what it listens on",
+            new Edit.Put(host.place(), "listens", asked.size() == 1 ? asked.get(0) : asked)));
+  }
+
+  private void gateway(Host host) {
+    for (Address gateway : host.gateways()) {
+      boolean carrier =
+          host.networks().stream().anyMatch(network -> network.carrier().contains(gateway));
+      Device device = check.site.deviceAt(gateway);
+      boolean reached = host.networks().stream().anyMatch(n -> n.prefixOf(gateway) != null);
+      if (carrier || (device != null && reached) || check.site.hostAt(gateway) != null) {
+        continue;
+      }
+      boolean one = host.networks().size() == 1;
+      List<Address> candidates =
+          one ? check.site.gateways(host.networks().get(0), gateway.family()) : List.of();
+      check.add(
+          Code.GATEWAY_OR_PREFIX_WRONG,
+          host,
+          "the gateway of "
+              + host.name()
+              + ", "
+              + gateway
+              + ", is "
+              + (reached ? "no device of the site" : "on none of its networks"),
+          null,
+          candidates.size() == 1
+              ? Cure.of(
+                  "give it " + candidates.get(0),
+                  new Edit.Put(host.place(), "gateway", candidates.get(0).toString()))
+              : Cure.byHand("name the device that leads on"));
+    }
+    for (Prefix own : host.ownPrefixes()) {
+      boolean right =
+          host.networks().stream().anyMatch(network -> network.prefixes().contains(own));
+      if (!right) {
+        check.add(
+            Code.GATEWAY_OR_PREFIX_WRONG,
+            host,
+            host.name()
+                + " takes "
+                + own
+                + " for its own network, which is "
+                + host.networks().get(0).prefixes().get(0),
+            null,
+            Cure.of(
+                "set the prefix of its network on it, and say so",
+                new Edit.Take(host.place(), "own-prefix")));
+      }
+    }
+  }
+
+  private void amongLeases(Host host) {
+    for (Network network : host.networks()) {
+      for (Address address : host.addresses()) {
+        if (host.assigned() == Assignment.FIXED && network.leases().contains(address)) {
+          check.add(
+              Code.FIXED_AMONG_LEASES,
+              host,
+              host.name()
+                  + " has "
+                  + address
+                  + " fixed, but "
+                  + network.name()
+                  + " hands out "
+                  + network.leases(),
+              null,
+              Cure.of(
+                  "reserve the address for it where leases are handed out",
+                  new Edit.Put(host.place(), "assigned", Assignment.RESERVED.toString())));
+        }
+      }
+    }
+  }
+
+  /** A host that listens, with a filter that lets nobody to it. */
+  private void filter(Host host) {
+    if (host.filter() == null || host.listens().isEmpty()) {
+      return;
+    }
+    PacketSet offered = check.space.services(host.listens());
+    PacketSet rest = offered;
+    PacketSet let = check.space.none();
+    for (AccessRule rule : host.filter().rules()) {
+      if (!rule.disabled()) {
+        PacketSet takes =
+            check
+                .space
+                .services(rule.services())
+                .intersection(check.space.sourcePorts(rule.sourcePorts()))
+                .intersection(check.space.during(rule.when()));
+        takes = rule.from().isEmpty() ? takes : takes.intersection(sources(rule));
+        let = rule.action() == Action.ACCEPT ? let.union(takes.intersection(rest)) : let;
+        rest = rest.minus(takes);
+      }
+    }
+    let = host.filter().otherwise() == Action.ACCEPT ? let.union(rest) : let;
+    if (!let.isEmpty()) {
+      families(host, offered, let);
+      managed(host, offered, let);
+      return;
+    }
+    Map<String, Object> rule = new LinkedHashMap<>();
+    rule.put("accept", "what it offers");
+    rule.put("service", host.listens().size() == 1 ? host.listens().get(0).text() : texts(host));
+    Place first = firstRule(host);
+    check.add(
+        Code.HOST_FILTER,
+        host,
+        "the filter of " + host.name() + " lets nobody to what it listens on",
+        null,
+        Cure.of(
+            "let its filter accept what it offers",
+            new Edit.Insert(host.place(), "filter/rules", first, rule)));
+  }
+
+  /** A host that is managed over the network, with a filter that lets nobody manage it. */
+  private void managed(Host host, PacketSet offered, PacketSet let) {
+    PacketSet admin = offered.intersection(Ports.administration(check.space));
+    PacketSet.Member one = admin.sample();
+    if (one != null && !let.meets(admin)) {
+      check.add(
+          Code.MANAGEMENT_CLOSED,
+          host,
+          "the filter of "
+              + host.name()
+              + " lets nobody to "
+              + Probe.of(one.packet().protocol, one.packet().destinationPort)
+              + ", by which it is managed",
+          null,
+          Cure.byHand("let the filter accept those who manage it"));
+    }
+  }
+
+  private static @Nullable Place firstRule(Host host) {
+    return host.filter() == null || host.filter().rules().isEmpty()
+        ? null
+        : host.filter().rules().get(0).place();
+  }
+
+  private static List<String> texts(Host host) {
+    return host.listens().stream().map(ServiceTerm::text).toList();
+  }
+
+  private PacketSet sources(AccessRule rule) {
+    return check.space.sources(check.addresses(rule.from()));
+  }
+
+  private void families(Host host, PacketSet offered, PacketSet let) {
+    if (host.address(Family.IPV6) == null || host.address(Family.IPV4) == null) {
+      return;
+    }
+    PacketSet kept = offered.minus(let);
+    boolean kept4 = kept.meets(check.space.of(Family.IPV4));
+    boolean kept6 = kept.meets(check.space.of(Family.IPV6));
+    if (kept4 != kept6 && host.filter() != null) {
+      check.add(
+          Code.FAMILY_UNFILTERED,
+          host,
+          "the filter of "
+              + host.name()
+              + " holds some packets back over "
+              + (kept4 ? Family.IPV4 : Family.IPV6)
+              + ", but none over "
+              + (kept4 ? Family.IPV6 : Family.IPV4),
+          null,
+          Cure.byHand("write the same rules for both families"));
+    }
+  }
+}

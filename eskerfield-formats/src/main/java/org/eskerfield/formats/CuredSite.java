@@ -1,0 +1,105 @@
+package org.eskerfield.formats;
+
+import java.io.ByteArrayInputStream;
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
+import java.nio.file.attribute.PosixFilePermission;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.check.Checker;
+import org.eskerfield.check.Finding;
+import org.eskerfield.check.Severity;
+import org.eskerfield.cure.Edit;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A site file with a cure carried out. There is one only if the cure does what it promises: the new
+ * file can be read, the finding is gone, and no error or warning has come in its place: what opens
+ * more than is meant is no cure.
+ *
+ * @param before the text as it was
+ * @param after the text with the edits
+ * @param file the new file, read
+ * @param patch the difference as a unified diff
+ */
+public record CuredSite(String before, String after, SiteFile file, String patch) {
+  /**
+   * The file cured of a finding.
+   *
+   * @param path the site file
+   * @param name what messages and the patch call it
+   * @param all the findings that the check of the file made
+   * @return null if the cure is for a person to decide, or does not do what it promises
+   * @throws IOException if the file cannot be read
+   */
+  public static @Nullable CuredSite of(Path path, String name, Finding finding, List<Finding> all)
+      throws IOException {
+    CuredSite cured = edited(path, name, finding.cure().edits());
+    if (cured == null) {
+      return null;
+    }
+    Set<String> before = new HashSet<>();
+    all.forEach(each -> before.add(key(each)));
+    for (Finding each :
+        Checker.check(cured.file.site(), cured.file.policy(), (what, done, of) -> {})) {
+      boolean open = each.accepted() == null;
+      boolean same = open && key(each).equals(key(finding));
+      boolean worse = open && each.severity() != Severity.ADVICE && !before.contains(key(each));
+      if (same || worse) {
+        return null;
+      }
+    }
+    return cured;
+  }
+
+  private static String key(Finding finding) {
+    return finding.code() + " " + finding.about();
+  }
+
+  /**
+   * The file with some edits carried out.
+   *
+   * @return null if there are none, or what they make cannot be read as a site
+   * @throws IOException if the file cannot be read
+   */
+  public static @Nullable CuredSite edited(Path path, String name, List<Edit> edits)
+      throws IOException {
+    String before = Files.readString(path);
+    if (edits.isEmpty()) {
+      return null;
+    }
+    try {
+      String after = SiteEditor.edited(before, edits);
+      byte[] bytes = after.getBytes(StandardCharsets.UTF_8);
+      SiteFile file =
+          SiteReader.read(name, new ByteArrayInputStream(bytes), path.toAbsolutePath().getParent());
+      return new CuredSite(before, after, file, SiteEditor.patch(name, before, after));
+    } catch (UnreadableSiteException | IllegalArgumentException e) {
+      return null; // a cure that does not fit this file is none
+    }
+  }
+
+  /**
+   * Puts the new text in the place of the file, all at once or not at all.
+   *
+   * @throws IOException if it cannot be written; the file is as it was then
+   */
+  public void write(Path path) throws IOException {
+    Path real = path.toRealPath();
+    Path beside = Files.createTempFile(real.toAbsolutePath().getParent(), ".eskerfield", ".tmp");
+    try {
+      Files.writeString(beside, after);
+      if (Files.getFileStore(real).supportsFileAttributeView("posix")) {
+        Set<PosixFilePermission> permissions = Files.getPosixFilePermissions(real);
+        Files.setPosixFilePermissions(beside, permissions);
+      }
+      Files.move(beside, real, StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);
+    } finally {
+      Files.deleteIfExists(beside);
+    }
+  }
+}

@@ -304,9 +304,11 @@ final class Exposure {
         }
         Start start = reached.getValue();
         AddressSet inside = AddressSet.ofPrefixes(to.prefixes());
-        PacketSet fit =
-            check.preferringTo(
-                start.sent.intersection(check.space.destinations(inside)), check.describedInside());
+        PacketSet open = start.sent.intersection(check.space.destinations(inside));
+        if (isNarrow(open)) {
+          continue; // somebody has thought about it
+        }
+        PacketSet fit = check.preferringTo(open, check.describedInside());
         fit = check.preferring(fit, check.describedInside());
         Conversation sample = check.traced(check.attempt(fit.sample()));
         Endpoint at =
@@ -336,6 +338,13 @@ final class Exposure {
                     + " opens, and accept only what it needs"));
       }
     }
+  }
+
+  /** Whether a way is open for some services only, none of them for remote administration. */
+  private boolean isNarrow(PacketSet open) {
+    PacketSet ports = justPorts(open);
+    PacketSet tcp = check.space.service(new ServicePart(Protocol.TCP, PortSet.ALL, -1));
+    return !ports.covers(tcp) && !ports.meets(Ports.administration(check.space));
   }
 
   /**

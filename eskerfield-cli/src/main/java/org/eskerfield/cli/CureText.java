@@ -35,33 +35,35 @@ final class CureText {
   static String of(Path path, String name, Site site, Diagnosis diagnosis, Style style)
       throws IOException {
     Attempt attempt = diagnosis.conversation().attempt();
-    Path copy = Files.createTempFile("eskerfield", ".site.yaml");
     List<String> steps = new ArrayList<>();
-    try {
-      String before = Files.readString(path);
-      Files.writeString(copy, before);
-      Site now = site;
-      Diagnosis left = diagnosis;
-      while (left.conversation().outcome() != Outcome.ANSWERED && steps.size() < MOST) {
-        Obstacle obstacle = left.obstacles().isEmpty() ? null : left.obstacles().get(0);
-        Cure cure = obstacle == null ? null : Cures.of(now, obstacle);
-        CuredSite cured = cure == null ? null : CuredSite.edited(copy, name, cure.edits());
-        if (cure == null || cured == null) {
-          return none(steps, cure, obstacle, style);
-        }
-        steps.add(cure.summary());
-        Files.writeString(copy, cured.after());
-        now = cured.file().site();
-        left = Diagnosis.of(now, attempt.on(now));
+    String before = Files.readString(path);
+    String text = before;
+    Site now = site;
+    Diagnosis left = diagnosis;
+    while (left.conversation().outcome() != Outcome.ANSWERED && steps.size() < MOST) {
+      Obstacle obstacle = left.obstacles().isEmpty() ? null : left.obstacles().get(0);
+      Cure cure = obstacle == null ? null : Cures.of(now, obstacle);
+      CuredSite cured =
+          cure == null
+              ? null
+              : CuredSite.edited(text, path.toAbsolutePath().getParent(), name, cure.edits());
+      if (cure == null || cured == null) {
+        return none(steps, cure, obstacle, style);
       }
-      if (left.conversation().outcome() != Outcome.ANSWERED) {
-        return none(steps, null, null, style);
-      }
-      String patch = SiteEditor.patch(name, before, Files.readString(copy));
-      return text(steps, patch, left, Opening.between(site, now), now, style);
-    } finally {
-      Files.deleteIfExists(copy);
+      steps.add(cure.summary());
+      text = cured.after();
+      now = cured.file().site();
+      left = Diagnosis.of(now, attempt.on(now));
     }
+    return left.conversation().outcome() == Outcome.ANSWERED
+        ? text(
+            steps,
+            SiteEditor.patch(name, before, text),
+            left,
+            Opening.between(site, now),
+            now,
+            style)
+        : none(steps, null, null, style);
   }
 
   private static String none(

@@ -2,6 +2,7 @@ package org.eskerfield.formats;
 
 import java.io.ByteArrayInputStream;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -68,18 +69,29 @@ public record CuredSite(String before, String after, SiteFile file, String patch
    */
   public static @Nullable CuredSite edited(Path path, String name, List<Edit> edits)
       throws IOException {
-    String before = Files.readString(path);
+    return edited(Files.readString(path), path.toAbsolutePath().getParent(), name, edits);
+  }
+
+  /**
+   * A text of a site file with some edits carried out.
+   *
+   * @param folder where the file stands, for the files that it names; null if it names none
+   * @return null if there are none, or what they make cannot be read as a site
+   */
+  public static @Nullable CuredSite edited(
+      String before, @Nullable Path folder, String name, List<Edit> edits) {
     if (edits.isEmpty()) {
       return null;
     }
     try {
       String after = SiteEditor.edited(before, edits);
       byte[] bytes = after.getBytes(StandardCharsets.UTF_8);
-      SiteFile file =
-          SiteReader.read(name, new ByteArrayInputStream(bytes), path.toAbsolutePath().getParent());
+      SiteFile file = SiteReader.read(name, new ByteArrayInputStream(bytes), folder);
       return new CuredSite(before, after, file, SiteEditor.patch(name, before, after));
     } catch (UnreadableSiteException | IllegalArgumentException e) {
       return null; // a cure that does not fit this file is none
+    } catch (IOException e) {
+      throw new UncheckedIOException("reading from memory does not fail", e);
     }
   }
 

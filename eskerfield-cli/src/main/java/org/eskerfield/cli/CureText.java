@@ -47,7 +47,7 @@ final class CureText {
           cure == null
               ? null
               : CuredSite.edited(text, path.toAbsolutePath().getParent(), name, cure.edits());
-      if (cure == null || cured == null) {
+      if (cure == null || cured == null || steps.contains(cure.summary())) {
         return none(steps, cure, obstacle, style);
       }
       steps.add(cure.summary());

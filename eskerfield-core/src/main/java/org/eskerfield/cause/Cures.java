@@ -545,8 +545,8 @@ public final class Cures {
     Device device = last == null ? null : site.devices().get(last.where());
     Interface leaving = last == null ? null : last.leaving();
     Network network = site.networkOf(header.source());
-    if (device == null || leaving == null || network == null) {
-      return null;
+    if (device == null || leaving == null || network == null || !network.carrier().isEmpty()) {
+      return null; // what the carrier itself assigned is no source to be shared
     }
     if (place instanceof SharedRule || place instanceof DynamicRule) {
       return Cure.of(

@@ -206,7 +206,7 @@ final class Exposure {
         continue;
       }
       if (!rule.log()) {
-        unlogged(rule, rule.place());
+        unlogged(rule);
       }
       prefix(device, rule, in);
     }
@@ -233,13 +233,13 @@ final class Exposure {
     }
   }
 
-  private void unlogged(AccessRule rule, org.eskerfield.model.Place place) {
+  private void unlogged(AccessRule rule) {
     check.add(
         Code.INBOUND_NOT_LOGGED,
         rule,
         Labels.of(rule) + " lets outsiders in without a word in the log",
         null,
-        Cure.of("log it", new Edit.Put(place, "log", "true")));
+        Cure.of("log it", new Edit.Put(rule.place(), "log", "true")));
   }
 
   /** A whole inner network, open for every service from everywhere. */

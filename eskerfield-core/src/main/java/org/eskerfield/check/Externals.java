@@ -291,7 +291,7 @@ final class Externals {
 
   private void owners(Use use) {
     for (Interface own : use.side.interfaces()) {
-      AddressSet carrier = AddressSet.of(own.network().carrier().toArray(new Address[0]));
+      AddressSet carrier = AddressSet.ofAddresses(own.network().carrier());
       if (use.addresses.intersects(carrier)) {
         check.add(
             Code.ADDRESS_OF_CARRIER,
@@ -326,7 +326,7 @@ final class Externals {
       return;
     }
     for (Interface own : use.device.interfaces()) {
-      AddressSet mine = AddressSet.of(own.addresses().toArray(new Address[0]));
+      AddressSet mine = AddressSet.ofAddresses(own.addresses());
       if (use.addresses.intersects(mine)) {
         check.add(
             Code.ADDRESS_OF_DEVICE,
@@ -405,7 +405,7 @@ final class Externals {
     for (Device other : check.site.devices().values()) {
       for (Interface theirs : other.interfaces()) {
         if (!use.isOf(other) && theirs.network().name().equals(network.name())) {
-          AddressSet taken = AddressSet.of(theirs.addresses().toArray(new Address[0]));
+          AddressSet taken = AddressSet.ofAddresses(theirs.addresses());
           if (use.addresses.intersects(taken)) {
             String who = "interface " + theirs.name() + " of " + other.name();
             twice(use, use.addresses.intersection(taken), who);
@@ -415,7 +415,7 @@ final class Externals {
     }
     for (Host host : check.site.hosts().values()) {
       if (host.isOn(network)) {
-        AddressSet taken = AddressSet.of(host.addresses().toArray(new Address[0]));
+        AddressSet taken = AddressSet.ofAddresses(host.addresses());
         if (use.addresses.intersects(taken)) {
           twice(use, use.addresses.intersection(taken), host.name());
         }
@@ -566,18 +566,18 @@ final class Externals {
       for (Prefix prefix : own.network().prefixes()) {
         taken = taken.union(AddressSet.of(prefix.first(), prefix.last()));
       }
-      taken = taken.union(AddressSet.of(own.network().carrier().toArray(new Address[0])));
+      taken = taken.union(AddressSet.ofAddresses(own.network().carrier()));
     }
     for (Use use : uses) {
       boolean other = but == null || !use.isBy(but);
       taken = use.isOf(device) && other ? taken.union(use.addresses) : taken;
     }
     for (Host host : check.site.hosts().values()) {
-      taken = taken.union(AddressSet.of(host.addresses().toArray(new Address[0])));
+      taken = taken.union(AddressSet.ofAddresses(host.addresses()));
     }
     for (Device each : check.site.devices().values()) {
       for (Interface own : each.interfaces()) {
-        taken = taken.union(AddressSet.of(own.addresses().toArray(new Address[0])));
+        taken = taken.union(AddressSet.ofAddresses(own.addresses()));
       }
     }
     return four(free.intersection(taken.complement()));

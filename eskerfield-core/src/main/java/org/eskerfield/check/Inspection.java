@@ -1,5 +1,6 @@
 package org.eskerfield.check;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.IdentityHashMap;
@@ -168,7 +169,7 @@ final class Inspection {
         all.addAll(host.addresses());
       }
     }
-    return AddressSet.of(all.toArray(new Address[0]));
+    return AddressSet.ofAddresses(all);
   }
 
   /** The addresses of hosts inside that the file describes. */
@@ -179,7 +180,7 @@ final class Inspection {
         all.addAll(host.addresses());
       }
     }
-    return AddressSet.of(all.toArray(new Address[0]));
+    return AddressSet.ofAddresses(all);
   }
 
   /** The addresses from which the internet brings packets: of no inner network and no device. */
@@ -200,7 +201,7 @@ final class Inspection {
         .intersection(AddressSet.ofPrefixes(routed).complement())
         .intersection(CARRIED)
         .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
-        .intersection(AddressSet.of(own.toArray(new Address[0])).complement());
+        .intersection(AddressSet.ofAddresses(own).complement());
   }
 
   /**
@@ -302,7 +303,7 @@ final class Inspection {
   }
 
   /** A host's attempt to reach a port of an address. */
-  Attempt attempt(Host host, Address to, Probe probe, java.time.ZonedDateTime at) {
+  Attempt attempt(Host host, Address to, Probe probe, ZonedDateTime at) {
     return new Attempt(
         host,
         null,

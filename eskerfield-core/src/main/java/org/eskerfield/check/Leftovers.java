@@ -4,6 +4,7 @@ import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashSet;
 import java.util.List;
+import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
@@ -190,7 +191,7 @@ final class Leftovers {
     for (Route route : device.routes()) {
       for (Route other : before) {
         if (other.to().equals(route.to()) && other.preference() == route.preference()) {
-          boolean same = java.util.Objects.equals(other.via(), route.via());
+          boolean same = Objects.equals(other.via(), route.via());
           check.add(
               Code.ROUTES_CONFLICT,
               route,

@@ -71,7 +71,7 @@ final class Management {
     boolean found = false;
     List<Address> addresses = new ArrayList<>();
     device.interfaces().forEach(each -> addresses.addAll(each.addresses()));
-    AddressSet mine = AddressSet.of(addresses.toArray(new Address[0]));
+    AddressSet mine = AddressSet.ofAddresses(addresses);
     PacketSet toItself = check.space.destinations(mine).intersection(serves);
     for (TranslationRule rule : device.translation()) {
       Prefix external =

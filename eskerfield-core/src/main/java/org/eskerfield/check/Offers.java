@@ -30,6 +30,7 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
@@ -162,7 +163,7 @@ final class Offers {
       check.add(
           Code.INTERFACE_DOWN,
           obstacle.place(),
-          Labels.of(rule) + ": " + obstacle.sentence() + " (" + obstacle.detail() + ")",
+          Labels.of(rule) + ": " + Rehearsals.told(obstacle),
           sample,
           check.cureOf(obstacle));
       return;
@@ -376,7 +377,7 @@ final class Offers {
 
   private static String service(PacketSet.Member member) {
     var packet = member.packet();
-    return org.eskerfield.packet.Icmp.isEchoRequest(packet.icmpType)
+    return Icmp.isEchoRequest(packet.icmpType)
         ? "ping"
         : Probe.of(packet.protocol, packet.destinationPort).toString();
   }

@@ -98,8 +98,9 @@ final class Rehearsals {
         for (Probe probe : probes(receiver)) {
           Attempt attempt =
               check.attempt(sender, to, probe, VirtualClock.start(check.site.timeZone()));
-          if (isLost(check.tracer.converse(attempt))) {
-            lost(sender, receiver, check.tracer.converse(attempt));
+          Conversation conversation = check.tracer.converse(attempt);
+          if (isLost(conversation)) {
+            lost(sender, receiver, conversation);
             break;
           }
         }
@@ -136,11 +137,10 @@ final class Rehearsals {
     Code code = obstacle == null ? null : codeOf(obstacle);
     if (obstacle != null && code != null) {
       Placed place = obstacle.place() == null ? receiver : obstacle.place();
-      String detail = obstacle.detail().isEmpty() ? "" : " (" + obstacle.detail() + ")";
       check.add(
           code,
           place,
-          sender.name() + " to " + receiver.name() + ": " + obstacle.sentence() + detail,
+          sender.name() + " to " + receiver.name() + ": " + told(obstacle),
           conversation,
           check.cureOf(obstacle));
     }
@@ -314,6 +314,12 @@ final class Rehearsals {
 
   // What it means.
 
+  /** What happens at an obstacle, with what there is to know besides. */
+  static String told(Obstacle obstacle) {
+    String detail = obstacle.detail().isEmpty() ? "" : " (" + obstacle.detail() + ")";
+    return obstacle.sentence() + detail;
+  }
+
   private void report(InwardRule rule, Conversation sample, Obstacle obstacle) {
     Code code = codeOf(obstacle);
     Placed at = obstacle.place();
@@ -325,11 +331,10 @@ final class Rehearsals {
     }
     boolean own = code == Code.TRANSLATION_WITHOUT_ACCESS || code == Code.NOTHING_LISTENS;
     Placed place = own || at == null ? rule : at;
-    String detail = obstacle.detail().isEmpty() ? "" : " (" + obstacle.detail() + ")";
     check.add(
         code,
         place,
-        Labels.of(rule) + ": " + obstacle.sentence() + detail,
+        Labels.of(rule) + ": " + told(obstacle),
         sample,
         new Offers(check).letInIfMissing(code, rule, obstacle));
   }

@@ -59,10 +59,9 @@ public final class DeviceProgram {
         }
       }
     }
-    this.own = AddressSet.of(ownAddresses.toArray(new Address[0]));
+    this.own = AddressSet.ofAddresses(ownAddresses);
     this.unforwarded =
-        SpecialAddresses.MULTICAST_OR_BROADCAST.union(
-            AddressSet.of(broadcasts.toArray(new Address[0])));
+        SpecialAddresses.MULTICAST_OR_BROADCAST.union(AddressSet.ofAddresses(broadcasts));
     this.translations = new Translations(site, device, own);
     for (AccessList list : device.access()) {
       lists.add(CompiledList.of(site, list));

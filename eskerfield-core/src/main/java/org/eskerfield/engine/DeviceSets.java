@@ -516,7 +516,7 @@ public final class DeviceSets {
     PacketSet set =
         space
             .arriving(number(arriving))
-            .minus(space.sources(AddressSet.of(own.toArray(new Address[0]))))
+            .minus(space.sources(AddressSet.ofAddresses(own)))
             .minus(space.sources(SpecialAddresses.NEVER_A_SOURCE))
             .minus(space.destinations(program.unforwarded()));
     if (program.device.verifySource()) {

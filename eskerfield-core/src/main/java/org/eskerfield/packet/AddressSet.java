@@ -61,6 +61,11 @@ public final class AddressSet {
     return of(ranges);
   }
 
+  /** The set of these addresses. */
+  public static AddressSet ofAddresses(Collection<Address> addresses) {
+    return of(addresses.toArray(new Address[0]));
+  }
+
   /** The set of the addresses of these blocks. */
   public static AddressSet ofPrefixes(Collection<Prefix> prefixes) {
     List<AddressRange> ranges = new ArrayList<>(prefixes.size());

@@ -42,6 +42,14 @@ class ArchitectureTest {
         .definedBy("org.eskerfield.verify..")
         .layer("check")
         .definedBy("org.eskerfield.check..")
+        .layer("ledger")
+        .definedBy("org.eskerfield.ledger..")
+        .layer("offer")
+        .definedBy("org.eskerfield.offer..")
+        .layer("explain")
+        .definedBy("org.eskerfield.explain..")
+        .layer("compare")
+        .definedBy("org.eskerfield.compare..")
         .whereLayer("model")
         .mayOnlyBeAccessedByLayers("set", "engine", "trace", "cause", "cure", "verify", "check")
         .whereLayer("set")
@@ -69,7 +77,12 @@ class ArchitectureTest {
         .should()
         .onlyDependOnClassesThat()
         .resideInAnyPackage(
-            "java.lang..", "java.util..", "java.time..", "org.eskerfield..", "org.jspecify..")
+            "java.lang..",
+            "java.math..",
+            "java.util..",
+            "java.time..",
+            "org.eskerfield..",
+            "org.jspecify..")
         .check(CORE);
   }
 

@@ -137,10 +137,6 @@ final class CheckVerb extends Verb {
     return cure;
   }
 
-  private static CommandLine.ParameterException wrong(ParseResult call, String message) {
-    return new CommandLine.ParameterException(call.commandSpec().commandLine(), message);
-  }
-
   private static List<Finding> chosen(ParseResult call, String handle, List<Finding> findings) {
     if (handle.equals(EVERY)) {
       return findings;

@@ -3,9 +3,12 @@ package org.eskerfield.cli;
 import java.io.IOException;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
+import java.util.List;
+import org.eskerfield.formats.Similar;
 import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.model.Site;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
@@ -122,5 +125,21 @@ abstract class Verb {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);
     }
+  }
+
+  /** A call that cannot be used. */
+  static CommandLine.ParameterException wrong(ParseResult call, String message) {
+    return new CommandLine.ParameterException(call.commandSpec().commandLine(), message);
+  }
+
+  /** A part of a call that cannot be used, with what would be right. */
+  static CommandLine.ParameterException unusable(ParseResult call, UnusableQuestionException e) {
+    return wrong(call, e.getMessage() + "; " + e.remedy());
+  }
+
+  /** What somebody may have meant, to be put behind a message; empty if nothing is near. */
+  static String meant(String text, List<String> names) {
+    String near = Similar.didYouMean(text, names, "");
+    return near.isEmpty() ? "" : "; " + near;
   }
 }

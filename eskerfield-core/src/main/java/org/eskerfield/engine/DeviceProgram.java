@@ -8,6 +8,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -104,6 +105,12 @@ public final class DeviceProgram {
     RouteTable.Entry way = routes.to(to);
     Interface leaving = way == null ? null : way.leaving();
     return leaving == null ? null : leaving.address(to.family());
+  }
+
+  /** The route, or the interface of a connected network, that leads to an address; null if none. */
+  public @Nullable Placed leading(Address to) {
+    RouteTable.Entry way = routes.to(to);
+    return way == null ? null : way.by();
   }
 
   /** By which interface packets to an address leave; null if none leads there. */

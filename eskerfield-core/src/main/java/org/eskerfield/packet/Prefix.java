@@ -1,5 +1,8 @@
 package org.eskerfield.packet;
 
+import java.math.BigInteger;
+import java.util.List;
+
 /**
  * A block of addresses that share their leading bits (RFC 4632 for IPv4, RFC 4291 for IPv6).
  *
@@ -63,6 +66,47 @@ public record Prefix(Address first, int length) {
   /** The addresses of the block as a range. */
   public AddressRange range() {
     return new AddressRange(first, last());
+  }
+
+  /** How many addresses the block has: 1 to 2^32 or 2^128. */
+  public BigInteger size() {
+    return BigInteger.ONE.shiftLeft(first.family().bits() - length);
+  }
+
+  /** The address whose leading bits, as many as the prefix has, are ones (RFC 950). */
+  public Address netmask() {
+    return mask(Address.highest(first.family()), length, false);
+  }
+
+  /** The address whose host bits are ones: the netmask turned round. */
+  public Address hostMask() {
+    return mask(Address.lowest(first.family()), length, true);
+  }
+
+  /** Its two halves, the lower one first; empty for a single address. */
+  public List<Prefix> halves() {
+    if (length == first.family().bits()) {
+      return List.of();
+    }
+    Prefix lower = new Prefix(first, length + 1);
+    Address next = lower.last().next();
+    return next == null ? List.of() : List.of(lower, new Prefix(next, length + 1));
+  }
+
+  /**
+   * The addresses that members of a connected network of this prefix can have. Of an IPv4 network
+   * all but the first and last, of /31 (RFC 3021) and /32 all; of an IPv6 network all but the first
+   * (RFC 4291 section 2.6.1), of /127 (RFC 6164) and /128 all. Where a block is merely routed, and
+   * connected nowhere, every address can be used.
+   */
+  public AddressRange usable() {
+    int hostBits = first.family().bits() - length;
+    Address second = first.next();
+    Address beforeLast = last().previous();
+    if (hostBits < 2 || second == null || beforeLast == null) {
+      return range();
+    }
+    return new AddressRange(second, first.family() == Family.IPV4 ? beforeLast : last());
   }
 
   private static Address mask(Address address, int length, boolean ones) {

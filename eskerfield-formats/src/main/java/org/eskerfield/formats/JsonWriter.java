@@ -7,6 +7,7 @@ import com.fasterxml.jackson.core.util.DefaultPrettyPrinter;
 import java.io.IOException;
 import java.io.StringWriter;
 import java.io.UncheckedIOException;
+import java.math.BigInteger;
 import java.time.Duration;
 import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
@@ -76,6 +77,39 @@ public final class JsonWriter {
       throw new UncheckedIOException("writing to memory does not fail", e);
     }
     return text.append('\n').toString();
+  }
+
+  /**
+   * An answer as JSON: maps become objects in their order, lists arrays, null is null, and what is
+   * neither a number nor a truth value is written as text; with a line break at the end.
+   */
+  public static String tree(Object answer) {
+    return written(writer -> writer.value(answer));
+  }
+
+  private void value(@Nullable Object value) throws IOException {
+    if (value instanceof Map<?, ?> map) {
+      json.writeStartObject();
+      for (Map.Entry<?, ?> entry : map.entrySet()) {
+        json.writeFieldName(String.valueOf(entry.getKey()));
+        value(entry.getValue());
+      }
+      json.writeEndObject();
+    } else if (value instanceof Collection<?> list) {
+      json.writeStartArray();
+      for (Object item : list) {
+        value(item);
+      }
+      json.writeEndArray();
+    } else if (value instanceof Boolean truth) {
+      json.writeBoolean(truth);
+    } else if (value instanceof Integer || value instanceof Long || value instanceof BigInteger) {
+      json.writeNumber(value.toString());
+    } else if (value == null) {
+      json.writeNull();
+    } else {
+      json.writeString(value.toString());
+    }
   }
 
   /**

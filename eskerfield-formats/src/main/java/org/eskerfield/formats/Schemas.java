@@ -17,7 +17,19 @@ public enum Schemas {
   /** What a replay answers. */
   REPLAY,
   /** What a verification answers. */
-  VERIFY;
+  VERIFY,
+  /** Who has which address of a site. */
+  LEDGER,
+  /** Blocks of addresses, worked out. */
+  SUBNET,
+  /** Services by name and port. */
+  SERVICES,
+  /** What an offer or a withdrawal does. */
+  OFFER,
+  /** A policy in plain sentences; templates are given the same. */
+  EXPLAIN,
+  /** What differs between two sites. */
+  DIFF;
 
   /** The schema as JSON text. */
   public String text() {

@@ -4,13 +4,13 @@ import java.util.Collection;
 import java.util.Locale;
 
 /** Finds what somebody may have meant. */
-final class Similar {
+public final class Similar {
   private static final int LONGEST = 60;
 
   private Similar() {}
 
   /** {@code did you mean 'x'?} for the nearest candidate, else the end that is given. */
-  static String didYouMean(String text, Collection<String> candidates, String otherwise) {
+  public static String didYouMean(String text, Collection<String> candidates, String otherwise) {
     String nearest = "";
     int least = Math.max(1, text.length() / 3) + 1;
     for (String candidate : candidates) {

@@ -6,6 +6,7 @@ import java.io.InputStream;
 import java.io.InputStreamReader;
 import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
+import java.util.ArrayList;
 import java.util.Collection;
 import java.util.Collections;
 import java.util.LinkedHashMap;
@@ -24,6 +25,16 @@ import org.jspecify.annotations.Nullable;
  * {@code any}. The registry's names are in the data file {@code services.csv} beside this class.
  */
 public final class WellKnownServices {
+  /**
+   * One of the registry.
+   *
+   * @param service what it is
+   * @param also another name that it is known by; empty if none
+   * @param description what it is for
+   */
+  public record Entry(Service service, String also, String description) {}
+
+  private static final List<Entry> ENTRIES = new ArrayList<>();
   private static final Map<String, Service> ALL = load();
 
   private WellKnownServices() {}
@@ -51,6 +62,7 @@ public final class WellKnownServices {
         List<ServicePart> parts = Literals.service(cells[1] + "/" + cells[2]);
         Service service = new Service(cells[0], parts, Place.IN_CODE);
         services.put(cells[0], service);
+        ENTRIES.add(new Entry(service, cells[3], cells[4]));
         if (!cells[3].isEmpty()) {
           services.put(cells[3], service);
         }
@@ -66,6 +78,11 @@ public final class WellKnownServices {
   /** The service of a name, in any case; null if there is none. */
   public static @Nullable Service find(String name) {
     return ALL.get(name.toLowerCase(Locale.ROOT));
+  }
+
+  /** Those of the registry, in the order of their ports. */
+  public static List<Entry> entries() {
+    return Collections.unmodifiableList(ENTRIES);
   }
 
   /** Every name. */

@@ -45,6 +45,7 @@ public final class Main {
             new VerifyVerb(),
             new CheckVerb(),
             new ReplayVerb(),
+            new ExplainVerb(),
             new LedgerVerb(),
             new SubnetVerb(),
             new ServicesVerb(),

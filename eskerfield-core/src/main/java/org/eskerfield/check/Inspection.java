@@ -270,31 +270,7 @@ final class Inspection {
 
   /** The attempt that sends a packet; null where its addresses cannot be a sender's. */
   @Nullable Attempt attempt(PacketSet.@Nullable Member member) {
-    if (member == null) {
-      return null;
-    }
-    Packet packet = member.packet();
-    Address source = packet.source();
-    Host host = site.hostAt(source);
-    Network network = site.networkOf(source);
-    if (site.deviceAt(source) != null) {
-      return null;
-    }
-    Host sender = host != null ? host : Host.unnamed(source, network);
-    boolean echo = Icmp.isEchoRequest(packet.icmpType);
-    Probe probe =
-        echo ? Probe.ping(packet.family) : Probe.of(packet.protocol, packet.destinationPort);
-    Address to = packet.destination();
-    return new Attempt(
-        sender,
-        source,
-        to.toString(),
-        null,
-        List.of(to),
-        probe,
-        echo ? 1 : packet.sourcePort == 0 ? Question.DEFAULT_SOURCE_PORT : packet.sourcePort,
-        FileTransfer.Mode.PASSIVE,
-        member.at());
+    return member == null ? null : Attempt.sending(site, member);
   }
 
   /** What becomes of a packet; null where nobody could send it. */

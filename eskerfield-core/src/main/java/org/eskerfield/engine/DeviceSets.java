@@ -83,6 +83,34 @@ public final class DeviceSets {
   }
 
   /**
+   * Packets as they come to the rule lists, by the same way.
+   *
+   * @param arriving by which interface they arrive
+   * @param leaving by which interface they would leave; null for the device itself
+   * @param destinationRule what rewrote their destination, or left both untouched; null for nothing
+   * @param arrived the packets as they arrive
+   * @param seen the same as the lists see them
+   * @param back how {@code arrived} becomes {@code seen}
+   */
+  public record Approach(
+      Interface arriving,
+      @Nullable Interface leaving,
+      @Nullable TranslationRule destinationRule,
+      PacketSet arrived,
+      PacketSet seen,
+      Rewrite back) {
+    /** Whether a list guards this way. */
+    public boolean isGuardedBy(CompiledList list) {
+      return list.guards(arriving, leaving);
+    }
+
+    /** The packets that arrive and that the lists see as one of these. */
+    public PacketSet arrivedAs(PacketSet some) {
+      return seen.intersection(some).preImage(back).intersection(arrived);
+    }
+  }
+
+  /**
    * A rule with what it matches, wherever it stands in its list.
    *
    * @param rule the rule
@@ -101,6 +129,7 @@ public final class DeviceSets {
   private final IdentityHashMap<CompiledList, PacketSet> accepted = new IdentityHashMap<>();
   private final Map<Long, PacketSet> ways = new HashMap<>();
   private final Map<String, List<Passage>> passages = new HashMap<>();
+  private final Map<String, List<Approach>> approaches = new HashMap<>();
   private final Map<String, Map<TranslationRule, Led>> led = new HashMap<>();
   private final Map<String, Map<TranslationRule, List<Passage>>> byRule = new HashMap<>();
   private final Map<String, List<PacketSet>> routed = new HashMap<>();
@@ -460,6 +489,32 @@ public final class DeviceSets {
     return byRule.getOrDefault(arriving.name(), Map.of()).getOrDefault(rule, List.of());
   }
 
+  /** All that comes to the rule lists of what arrives by an interface. */
+  public List<Approach> approaches(Interface arriving) {
+    passages(arriving);
+    return List.copyOf(approaches.getOrDefault(arriving.name(), List.of()));
+  }
+
+  private void approach(
+      Interface arriving,
+      @Nullable Interface leaving,
+      @Nullable TranslationRule rule,
+      PacketSet arrived,
+      PacketSet inside,
+      Rewrite to) {
+    boolean original = program.device.seesOriginal();
+    approaches
+        .computeIfAbsent(arriving.name(), name -> new ArrayList<>())
+        .add(
+            new Approach(
+                arriving,
+                leaving,
+                rule,
+                arrived,
+                original ? arrived : inside,
+                original ? Rewrite.NONE : to));
+  }
+
   /** All passages of packets that arrive by an interface, in the order of the rules. */
   public List<Passage> passages(Interface arriving) {
     List<Passage> known = passages.get(arriving.name());
@@ -609,6 +664,13 @@ public final class DeviceSets {
       return;
     }
     boolean settled = entry != null && entry.admission() != null;
+    approach(
+        arriving,
+        null,
+        entry == null ? null : entry.rule(),
+        own.preImage(to).intersection(arrived),
+        own,
+        to);
     PacketSet let = let(arriving, null, settled);
     PacketSet reaching = program.device.seesOriginal() ? own : own.intersection(let);
     PacketSet served = space.none();
@@ -635,6 +697,9 @@ public final class DeviceSets {
     PacketSet inside = routed;
     PacketSet arrived = before;
     Match admission = entry == null ? null : entry.admission();
+    if (admission == null) {
+      approach(way.arriving, way.leaving, way.rule(), before, routed, way.to);
+    }
     if (admission != null) {
       inside = inside.intersection(matching(admission));
     }

@@ -4,9 +4,13 @@ import java.time.ZonedDateTime;
 import java.util.List;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.set.PacketSet;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -39,6 +43,31 @@ public record Attempt(
     if (addresses.isEmpty() == (name == null)) {
       throw new IllegalArgumentException("either a name or addresses, for " + to);
     }
+  }
+
+  /** The attempt whose first packet is one of a set; null where its source can be no sender's. */
+  public static @Nullable Attempt sending(Site site, PacketSet.Member member) {
+    Packet packet = member.packet();
+    Address source = packet.source();
+    if (site.deviceAt(source) != null) {
+      return null;
+    }
+    Host host = site.hostAt(source);
+    Host sender = host != null ? host : Host.unnamed(source, site.networkOf(source));
+    boolean echo = Icmp.isEchoRequest(packet.icmpType);
+    Probe probe =
+        echo ? Probe.ping(packet.family) : Probe.of(packet.protocol, packet.destinationPort);
+    Address to = packet.destination();
+    return new Attempt(
+        sender,
+        source,
+        to.toString(),
+        null,
+        List.of(to),
+        probe,
+        echo ? 1 : packet.sourcePort == 0 ? Question.DEFAULT_SOURCE_PORT : packet.sourcePort,
+        FileTransfer.Mode.PASSIVE,
+        member.at());
   }
 
   /** What is spoken. */

@@ -1,0 +1,468 @@
+package org.eskerfield.explain;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.DeviceSets.Approach;
+import org.eskerfield.engine.DeviceSets.Ordered;
+import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.Step;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Reads the policy of a site aloud.
+ *
+ * <p>Idea: each rule is put into a sentence, and the sets of the device ({@link DeviceSets}) are
+ * asked for packets that come to be decided by it. A sample of them is traced, from a sender of the
+ * file where there is one; it is an example only if the trace says that this very rule decided. So
+ * no sentence stands beside a packet that it is not true of.
+ */
+public final class Explainer {
+  /** How much room the sets of one device may take; a policy beyond has no examples. */
+  private static final int MOST_INTERVALS = 8_000_000;
+
+  private final Site site;
+  private final Tracer tracer;
+  private final Map<String, DeviceSets> sets;
+
+  private Explainer(Site site) {
+    this.site = site;
+    this.tracer = Tracer.of(site);
+    this.sets = DeviceSets.of(site, VirtualClock.start(site.timeZone()));
+  }
+
+  /** An explainer of a site. */
+  public static Explainer of(Site site) {
+    return new Explainer(site);
+  }
+
+  /** The policy of a device. */
+  public Explanation explain(Device device) {
+    Sentences sentences = new Sentences(site, device);
+    List<Explanation.Section> sections = new ArrayList<>();
+    sections.add(
+        section(
+            Explanation.Part.INTERFACES, "Interfaces", device, sentences, device.interfaces()));
+    List<TranslationRule> inward =
+        device.translation().stream()
+            .filter(rule -> rule instanceof InwardRule || rule instanceof UntouchedRule)
+            .toList();
+    sections.add(
+        section(
+            Explanation.Part.DESTINATION,
+            "Addresses of what arrives, the first rule that matches decides",
+            device,
+            sentences,
+            inward));
+    sections.add(
+        section(
+            Explanation.Part.SERVICES,
+            "What is for " + device.name() + " itself",
+            device,
+            sentences,
+            device.services()));
+    sections.add(
+        section(
+            Explanation.Part.ROUTES,
+            "Routes, beside the networks of the interfaces; the longest prefix counts",
+            device,
+            sentences,
+            device.routes()));
+    for (AccessList list : device.access()) {
+      sections.add(access(list, device, sentences));
+    }
+    sections.add(
+        section(
+            Explanation.Part.STANCE,
+            "Ways without a list",
+            device,
+            sentences,
+            List.of(device.stance())));
+    List<TranslationRule> outward =
+        device.translation().stream()
+            .filter(rule -> !(rule instanceof InwardRule) || rule instanceof StaticRule)
+            .filter(rule -> !(rule instanceof UntouchedRule))
+            .toList();
+    List<Statement> statements = new ArrayList<>();
+    for (TranslationRule rule : outward) {
+      statements.add(
+          statement(
+              statements.size() + 1, device, sentences, rule, decidesAtSource(device, rule)));
+    }
+    sections.add(
+        new Explanation.Section(
+            Explanation.Part.SOURCE,
+            "Addresses of what leaves, the first rule that matches decides",
+            "",
+            statements));
+    return new Explanation(device, sections);
+  }
+
+  private Explanation.Section section(
+      Explanation.Part part,
+      String title,
+      Device device,
+      Sentences sentences,
+      List<? extends Placed> things) {
+    List<Statement> statements = new ArrayList<>();
+    for (Placed thing : things) {
+      statements.add(
+          statement(
+              statements.size() + 1, device, sentences, thing, decides(device, thing, null)));
+    }
+    return new Explanation.Section(part, title, "", statements);
+  }
+
+  private Explanation.Section access(AccessList list, Device device, Sentences sentences) {
+    List<Statement> statements = new ArrayList<>();
+    for (AccessRule rule : list.rules()) {
+      statements.add(
+          statement(statements.size() + 1, device, sentences, rule, decides(device, rule, list)));
+    }
+    statements.add(
+        statement(statements.size() + 1, device, sentences, list, decides(device, list, list)));
+    return new Explanation.Section(
+        Explanation.Part.ACCESS, sentences.of(list), list.name(), statements);
+  }
+
+  private Statement statement(
+      int number, Device device, Sentences sentences, Placed thing, Candidates candidates) {
+    String name = thing instanceof Named named ? named.name() : "";
+    String sentence =
+        thing instanceof AccessList list
+            ? "What none of these rules matches: " + list.otherwise() + "."
+            : sentences.of(thing);
+    return new Statement(
+        number, thing, name, sentence, example(device, thing, candidates));
+  }
+
+  /**
+   * A rule, list, own service or route of the site in depth.
+   *
+   * @param thing one of the site
+   * @param device the device that has it
+   */
+  public RuleDetail detail(Device device, Placed thing) {
+    Sentences sentences = new Sentences(site, device);
+    AccessList in = null;
+    for (AccessList list : device.access()) {
+      if (thing instanceof AccessRule rule && list.rules().contains(rule)) {
+        in = list;
+      }
+    }
+    List<? extends Placed> row =
+        in != null
+            ? in.rules()
+            : thing instanceof TranslationRule
+                ? device.translation()
+                : thing instanceof Route ? device.routes() : List.of(thing);
+    Statement statement =
+        statement(row.indexOf(thing) + 1, device, sentences, thing, decides(device, thing, in));
+    if (statement.example() == null && thing instanceof StaticRule fixed) {
+      statement =
+          statement(
+              statement.number(), device, sentences, thing, decidesAtSource(device, fixed));
+    }
+    return new RuleDetail(
+        device,
+        in == null ? null : in.name(),
+        statement.number(),
+        row.size(),
+        statement,
+        before(device, thing, in, sentences),
+        letBy(device, statement.example()));
+  }
+
+  private static List<Decision> letBy(Device device, Statement.@Nullable Example example) {
+    List<Decision> decisions = new ArrayList<>();
+    if (example != null) {
+      for (Leg leg : example.trace().request()) {
+        if (leg.where().equals(device.name())) {
+          for (Decision decision : leg.decisions()) {
+            boolean access = decision.ruling().step() == Step.ACCESS;
+            if (access && decision.by() != example.decision().by()) {
+              decisions.add(decision);
+            }
+          }
+        }
+      }
+    }
+    return decisions;
+  }
+
+  private List<RuleDetail.Earlier> before(
+      Device device, Placed thing, @Nullable AccessList in, Sentences sentences) {
+    DeviceSets all = sets(device);
+    List<RuleDetail.Earlier> earlier = new ArrayList<>();
+    PacketSet mine = null;
+    List<Ordered> row = new ArrayList<>(all.inward());
+    if (thing instanceof TranslationRule rule) {
+      boolean inward = rule instanceof InwardRule || rule instanceof UntouchedRule;
+      row = inward ? row : all.outward();
+      for (Ordered each : row) {
+        mine = each.rule().equals(rule) ? each.takes() : mine;
+      }
+      for (Ordered each : row) {
+        if (mine == null || each.rule().equals(rule)) {
+          break;
+        }
+        addEarlier(earlier, each.rule(), each.takes(), mine, sentences);
+      }
+    } else if (in != null && thing instanceof AccessRule rule) {
+      CompiledList list = compiled(all, in);
+      for (CompiledList.Entry entry : list.entries()) {
+        mine = entry.rule().equals(rule) ? all.matching(entry.match()) : mine;
+      }
+      for (CompiledList.Entry entry : list.entries()) {
+        if (mine == null || entry.rule().equals(rule)) {
+          break;
+        }
+        addEarlier(earlier, entry.rule(), all.matching(entry.match()), mine, sentences);
+      }
+    }
+    return earlier;
+  }
+
+  private static void addEarlier(
+      List<RuleDetail.Earlier> earlier,
+      Placed rule,
+      PacketSet takes,
+      PacketSet mine,
+      Sentences sentences) {
+    if (takes.meets(mine)) {
+      earlier.add(new RuleDetail.Earlier(rule, sentences.of(rule), takes.covers(mine)));
+    }
+  }
+
+  // Examples.
+
+  /** The packets, as they arrive by an interface, among which an example may be. */
+  private interface Candidates {
+    List<PacketSet> by(Interface arriving);
+  }
+
+  private DeviceSets sets(Device device) {
+    return Objects.requireNonNull(sets.get(device.name()), device.name());
+  }
+
+  private Candidates decidesAtSource(Device device, TranslationRule rule) {
+    DeviceSets all = sets(device);
+    return arriving -> {
+      List<PacketSet> found = new ArrayList<>();
+      for (Passage passage : all.passages(arriving)) {
+        if (rule.equals(passage.sourceRule())) {
+          found.add(passage.arrived());
+        }
+      }
+      return found;
+    };
+  }
+
+  private Candidates decides(Device device, Placed thing, @Nullable AccessList in) {
+    if (thing instanceof TranslationRule rule
+        && !(rule instanceof InwardRule)
+        && !(rule instanceof UntouchedRule)) {
+      return decidesAtSource(device, rule);
+    }
+    DeviceSets all = sets(device);
+    return arriving -> {
+      List<PacketSet> found = new ArrayList<>();
+      if (thing instanceof TranslationRule rule) {
+        all.passages(arriving, rule).forEach(passage -> found.add(passage.arrived()));
+        found.add(all.led(arriving, rule).arrived());
+      } else if (thing instanceof OwnService || thing instanceof Route) {
+        for (Passage passage : all.passages(arriving)) {
+          found.add(through(all, passage, thing));
+        }
+      } else if (in != null) {
+        CompiledList list = compiled(all, in);
+        PacketSet decided = decided(all, list, thing);
+        for (Approach approach : all.approaches(arriving)) {
+          if (approach.isGuardedBy(list)) {
+            found.add(approach.arrivedAs(decided));
+          }
+        }
+      } else if (thing instanceof Stance) {
+        for (Approach approach : all.approaches(arriving)) {
+          if (approach.leaving() != null
+              && all.lists().stream().noneMatch(approach::isGuardedBy)) {
+            found.add(approach.arrived());
+          }
+        }
+      }
+      return found;
+    };
+  }
+
+  private static PacketSet through(DeviceSets all, Passage passage, Placed thing) {
+    if (thing instanceof OwnService own) {
+      return passage.leaving() == null
+          ? passage.arrivedAs(all.serving(own))
+          : all.space().none();
+    }
+    Route route = (Route) thing;
+    Interface by = route.leaving();
+    boolean leads =
+        by != null
+            && passage.leaving() != null
+            && by.name().equals(passage.leaving().name())
+            && Objects.equals(route.via(), passage.via());
+    AddressSet to = AddressSet.ofPrefixes(List.of(route.to()));
+    return leads ? passage.arrivedAs(all.space().all()).intersection(destinations(all, to, passage)) : all.space().none();
+  }
+
+  private static PacketSet destinations(DeviceSets all, AddressSet to, Passage passage) {
+    PacketSet inside = passage.inside().intersection(all.space().destinations(to));
+    return inside.preImage(passage.destination());
+  }
+
+  private static CompiledList compiled(DeviceSets all, AccessList in) {
+    for (CompiledList list : all.lists()) {
+      if (list.list().equals(in)) {
+        return list;
+      }
+    }
+    throw new IllegalArgumentException("no list of the device: " + in.name());
+  }
+
+  /** What a rule of a list decides, or what is left for its end. */
+  private static PacketSet decided(DeviceSets all, CompiledList list, Placed thing) {
+    PacketSet rest = all.space().all();
+    for (CompiledList.Entry entry : list.entries()) {
+      PacketSet matched = all.matching(entry.match());
+      if (entry.rule().equals(thing)) {
+        return matched.intersection(rest);
+      }
+      rest = rest.minus(matched);
+    }
+    return thing instanceof AccessList ? rest : all.space().none();
+  }
+
+  private Statement.@Nullable Example example(
+      Device device, Placed thing, Candidates candidates) {
+    if (thing instanceof Interface) {
+      return null;
+    }
+    PacketSpace space = sets(device).space();
+    try {
+      space.allow(MOST_INTERVALS);
+      // Who and what the file describes makes a better example than what it does not.
+      AddressSet known = described();
+      for (Interface arriving : device.interfaces()) {
+        AddressSet here = comingBy(device, arriving);
+        List<PacketSet> found = candidates.by(arriving);
+        PacketSet all = space.sources(here);
+        PacketSet senders = space.sources(here.intersection(known));
+        PacketSet receivers = space.destinations(known);
+        for (PacketSet wanted : List.of(senders.intersection(receivers), senders, all)) {
+          for (PacketSet some : found) {
+            Statement.Example example = traced(device, thing, some.intersection(wanted));
+            if (example != null) {
+              return example;
+            }
+          }
+        }
+      }
+    } catch (UndeterminedException e) {
+      return null;
+    } finally {
+      space.allow(Integer.MAX_VALUE);
+    }
+    return null;
+  }
+
+  private AddressSet described() {
+    List<Address> all = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (!host.off()) {
+        all.addAll(host.addresses());
+      }
+    }
+    return AddressSet.ofAddresses(all);
+  }
+
+  /** The addresses of those who are where an interface leads. */
+  private AddressSet comingBy(Device device, Interface arriving) {
+    if (arriving.network().zone().equals(Site.INTERNET)) {
+      return site.zoneAddresses(Site.INTERNET)
+          .intersection(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
+          .intersection(SpecialAddresses.NEVER_A_SOURCE.complement());
+    }
+    AddressSet all = AddressSet.NONE;
+    for (Network network : site.networks().values()) {
+      Address first = network.prefixes().get(0).first();
+      Address some = first.next();
+      Interface way = sets(device).program().towards(some == null ? first : some);
+      if (network.name().equals(arriving.network().name())
+          || (way != null && way.name().equals(arriving.name()))) {
+        all = all.union(AddressSet.ofPrefixes(network.prefixes()));
+      }
+    }
+    return all;
+  }
+
+  private Statement.@Nullable Example traced(Device device, Placed thing, PacketSet some) {
+    PacketSet.Member member = some.sample();
+    Attempt attempt = member == null ? null : Attempt.sending(site, member);
+    Address source = attempt == null ? null : attempt.source();
+    if (attempt == null || source == null) {
+      return null;
+    }
+    Trace trace =
+        tracer.trace(
+            new Question(
+                attempt.sender(),
+                source,
+                attempt.addresses().get(0),
+                attempt.probe(),
+                attempt.sourcePort(),
+                attempt.at()));
+    for (Leg leg : trace.request()) {
+      for (Decision decision : leg.decisions()) {
+        if (leg.where().equals(device.name()) && isBy(decision, thing)) {
+          return new Statement.Example(trace, decision);
+        }
+      }
+    }
+    return null;
+  }
+
+  private static boolean isBy(Decision decision, Placed thing) {
+    Placed by = decision.by();
+    return by != null
+        && (by.equals(thing)
+            || (thing instanceof Stance stance && stance.pairs().contains(by)));
+  }
+}

@@ -1,0 +1,57 @@
+package org.eskerfield.explain;
+
+import java.util.List;
+import java.util.Locale;
+import org.eskerfield.model.Device;
+
+/**
+ * The policy of a device in plain sentences, in the order in which it acts.
+ *
+ * @param device the device
+ * @param sections what it does step by step
+ */
+public record Explanation(Device device, List<Section> sections) {
+  /**
+   * What a device does at one step.
+   *
+   * @param step which one
+   * @param title what is done there
+   * @param name the rule list that it is; empty for other sections
+   * @param statements in the order in which they act; may be empty
+   */
+  public record Section(Part step, String title, String name, List<Statement> statements) {
+    /** Copies the list. */
+    public Section {
+      statements = List.copyOf(statements);
+    }
+  }
+
+  /** The parts of a policy, in the order in which they act. */
+  public enum Part {
+    /** What stands at the interfaces. */
+    INTERFACES,
+    /** Rules that change the destination of what arrives, or leave it. */
+    DESTINATION,
+    /** Services of the device itself. */
+    SERVICES,
+    /** Routes. */
+    ROUTES,
+    /** A rule list. */
+    ACCESS,
+    /** What becomes of ways that no list guards. */
+    STANCE,
+    /** Rules that change the source of what leaves. */
+    SOURCE;
+
+    /** The word of the data, in lower case. */
+    @Override
+    public String toString() {
+      return name().toLowerCase(Locale.ROOT);
+    }
+  }
+
+  /** Copies the list. */
+  public Explanation {
+    sections = List.copyOf(sections);
+  }
+}

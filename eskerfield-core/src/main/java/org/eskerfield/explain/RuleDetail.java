@@ -1,0 +1,42 @@
+package org.eskerfield.explain;
+
+import java.util.List;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Placed;
+import org.eskerfield.trace.Decision;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * One rule in depth.
+ *
+ * @param device whose rule
+ * @param list the rule list that it stands in; null for other rules
+ * @param position its number among the rules of its list, from 1
+ * @param of how many
+ * @param statement what it does
+ * @param before the rules before it that take packets away from it, in order; often empty
+ * @param letBy what let its example through the rule lists; empty where none was asked
+ */
+public record RuleDetail(
+    Device device,
+    @Nullable String list,
+    int position,
+    int of,
+    Statement statement,
+    List<Earlier> before,
+    List<Decision> letBy) {
+  /**
+   * A rule that acts before another one on some of its packets.
+   *
+   * @param rule the earlier rule
+   * @param sentence what it does
+   * @param all whether it takes them all, so that the later one never acts
+   */
+  public record Earlier(Placed rule, String sentence, boolean all) {}
+
+  /** Copies the lists. */
+  public RuleDetail {
+    before = List.copyOf(before);
+    letBy = List.copyOf(letBy);
+  }
+}

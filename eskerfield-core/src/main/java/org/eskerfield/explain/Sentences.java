@@ -1,0 +1,428 @@
+package org.eskerfield.explain;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import java.util.stream.Collectors;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.Stance;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/** Rules as sentences, with names, addresses and ports resolved. */
+public final class Sentences {
+  private final Site site;
+  private final Device device;
+
+  /** Sentences about the rules of a device. */
+  public Sentences(Site site, Device device) {
+    this.site = site;
+    this.device = device;
+  }
+
+  // Words.
+
+  /** A name with what it stands for: {@code ramp (10.77.4.9)}. */
+  public String who(AddressTerm term) {
+    return switch (term.kind()) {
+      case ANY -> "anybody";
+      case SELF -> device.name() + " itself";
+      case ZONE ->
+          term.text().equals(Site.INTERNET)
+              ? "the internet"
+              : "zone " + term.text() + " (" + addresses(site.addresses(term)) + ")";
+      case LITERAL -> {
+        AddressRange only =
+            term.literal().ranges().size() == 1 ? term.literal().ranges().get(0) : null;
+        Host host =
+            only != null && only.first().equals(only.last()) ? site.hostAt(only.first()) : null;
+        yield host == null ? term.text() : term.text() + " (" + host.name() + ")";
+      }
+      case NETWORK, HOST, GROUP, DEVICE -> term.text() + " (" + addresses(site.addresses(term)) + ")";
+    };
+  }
+
+  /** Addresses as people write them: prefixes where they make up a range, else ranges. */
+  public static String addresses(AddressSet set) {
+    List<String> texts = new ArrayList<>();
+    for (AddressRange range : set.ranges()) {
+      String text = range.toString();
+      for (int length = range.first().family().bits() - 1; length >= 0; length--) {
+        Prefix around = Prefix.around(range.first(), length);
+        if (around.range().equals(range)) {
+          text = around.toString();
+        }
+      }
+      texts.add(text);
+    }
+    return String.join(", ", texts);
+  }
+
+  private String who(List<AddressTerm> terms, String nobody) {
+    List<String> texts = new ArrayList<>();
+    terms.forEach(term -> texts.add(who(term)));
+    return terms.isEmpty() ? nobody : listed(texts, "and");
+  }
+
+  /** {@code a, b and c}. */
+  static String listed(List<String> texts, String last) {
+    int size = texts.size();
+    return size < 2
+        ? String.join("", texts)
+        : String.join(", ", texts.subList(0, size - 1)) + " " + last + " " + texts.get(size - 1);
+  }
+
+  /** Services with their ports: {@code https (443/tcp)}. */
+  public static String what(List<ServiceTerm> services) {
+    List<String> texts = new ArrayList<>();
+    for (ServiceTerm term : services) {
+      String ports = ports(term.service().parts());
+      boolean literal = term.text().equals(ports) || term.text().equals("any");
+      texts.add(literal || ports.equals("ping") ? term.text() : term.text() + " (" + ports + ")");
+    }
+    return services.isEmpty() ? "every service" : listed(texts, "and");
+  }
+
+  /** {@code 53/tcp+udp, 8000-8010/tcp}: protocols that have the same ports stand together. */
+  public static String ports(List<ServicePart> parts) {
+    Map<PortSet, Set<String>> byPorts = new LinkedHashMap<>();
+    Set<String> others = new LinkedHashSet<>();
+    for (ServicePart part : parts) {
+      if (Protocol.hasPorts(part.protocol()) && !part.ports().equals(PortSet.ALL)) {
+        byPorts
+            .computeIfAbsent(part.ports(), ports -> new LinkedHashSet<>())
+            .add(Protocol.name(part.protocol()));
+      } else {
+        others.add(part.toString());
+      }
+    }
+    List<String> texts = new ArrayList<>();
+    byPorts.forEach((ports, protocols) -> texts.add(ports + "/" + String.join("+", protocols)));
+    texts.addAll(others);
+    return String.join(", ", texts);
+  }
+
+  private static String where(@Nullable InterfaceTerm term) {
+    if (term == null || term.text().equals(Site.ANY)) {
+      return "any interface";
+    }
+    List<String> names = new ArrayList<>();
+    term.interfaces().forEach(own -> names.add(own.name()));
+    return listed(names, "or");
+  }
+
+  private static String when(@Nullable Schedule schedule) {
+    if (schedule == null) {
+      return "";
+    }
+    String windows =
+        schedule.windows().stream().map(Schedule.Window::text).collect(Collectors.joining("; "));
+    return ", only within " + schedule.name() + " (" + windows + ")";
+  }
+
+  private static String logged(boolean log) {
+    return log ? ", and log it" : "";
+  }
+
+  private static String said(boolean disabled, String sentence) {
+    return disabled ? "Switched off, so it does nothing now: " + sentence : sentence;
+  }
+
+  private static String externalOf(External external) {
+    Interface own = external.ofInterface();
+    return own == null
+        ? external.text()
+        : "the address of " + own.name() + ", now " + own.addresses().get(0);
+  }
+
+  private static String poolOf(@Nullable Pool pool, InterfaceTerm leaving) {
+    if (pool != null) {
+      return addresses(pool.addresses());
+    }
+    List<String> own = new ArrayList<>();
+    for (Interface each : leaving.interfaces()) {
+      own.add("the address of " + each.name() + ", now " + each.addresses().get(0));
+    }
+    return own.size() > 2 ? "the address of the interface by which it leaves" : listed(own, "or");
+  }
+
+  // Translation.
+
+  /** What a translation rule does. */
+  public String of(TranslationRule rule) {
+    if (rule instanceof DestinationRule to) {
+      return said(rule.disabled(), destination(to));
+    }
+    if (rule instanceof StaticRule fixed) {
+      return said(rule.disabled(), fixed(fixed));
+    }
+    if (rule instanceof DynamicRule lent) {
+      return said(
+          rule.disabled(),
+          "Each sender of "
+              + who(lent.from(), "anybody")
+              + " borrows an address of its own from "
+              + addresses(lent.pool().addresses())
+              + " for what it sends"
+              + (lent.to().isEmpty() ? "" : " to " + who(lent.to(), ""))
+              + " by "
+              + where(lent.leaving())
+              + ", and gives it back when it is idle. When all are lent, the next gets nothing.");
+    }
+    if (rule instanceof SharedRule shared) {
+      return said(
+          rule.disabled(),
+          "What "
+              + who(shared.from(), "anybody")
+              + (shared.from().size() > 1 ? " send" : " sends")
+              + (shared.to().isEmpty() ? "" : " to " + who(shared.to(), ""))
+              + " by "
+              + where(shared.leaving())
+              + " bears "
+              + poolOf(shared.pool(), shared.leaving())
+              + ", told apart by port.");
+    }
+    UntouchedRule both = (UntouchedRule) rule;
+    return said(
+        rule.disabled(),
+        "Between "
+            + who(both.from(), "anybody")
+            + " and "
+            + who(both.to(), "anybody")
+            + ", either way, no address is changed, whatever rules follow.");
+  }
+
+  private String destination(DestinationRule rule) {
+    StringBuilder out = new StringBuilder();
+    out.append("What arrives on ").append(where(rule.facing())).append(" for ");
+    out.append(externalOf(rule.external())).append(", ").append(what(rule.services()));
+    out.append(rule.from().isEmpty() ? "" : ", from " + who(rule.from(), ""));
+    out.append(", goes to ").append(who(rule.internal()));
+    out.append(rule.internalPorts() == null ? "" : ", port " + rule.internalPorts());
+    out.append(", instead.");
+    DestinationRule.Sources sources = rule.sources();
+    if (sources == null) {
+      out.append(" Senders keep their address.");
+    } else {
+      out.append(" Their senders bear ");
+      Pool pool = sources.pool();
+      out.append(
+          pool == null
+              ? device.name() + "'s own address where they leave"
+              : addresses(pool.addresses()));
+      out.append(", told apart by port.");
+    }
+    return out.append(inward(rule)).toString();
+  }
+
+  private String fixed(StaticRule rule) {
+    String ports =
+        rule.services().isEmpty()
+            ? ""
+            : ", "
+                + what(rule.services())
+                + (rule.internalPorts() == null ? "" : " there, " + rule.internalPorts() + " here");
+    return "Beyond "
+        + where(rule.facing())
+        + ", "
+        + who(rule.internal())
+        + " is known as "
+        + externalOf(rule.external())
+        + ports
+        + ", both ways: for what arrives there and for what it sends by it."
+        + inward(rule);
+  }
+
+  private String inward(InwardRule rule) {
+    StringBuilder out = new StringBuilder();
+    InterfaceTerm leaving = rule.leaving();
+    if (leaving != null) {
+      out.append(" It leaves by ").append(where(leaving)).append(" whatever the routes say.");
+    }
+    Hairpin hairpin = rule.hairpin();
+    if (hairpin != null) {
+      out.append(" Insiders on ").append(where(hairpin.from()));
+      out.append(" may use that address, too; the server sees ");
+      out.append(
+          switch (hairpin.source()) {
+            case DEVICE -> device.name() + "'s own address";
+            case EXTERNAL -> "the address that they would have outside";
+            case KEPT -> "their own address";
+          });
+      out.append('.');
+    }
+    Admission admit = rule.admit();
+    out.append(
+        admit == null
+            ? ""
+            : " The rule itself lets in "
+                + who(admit.from(), "anybody")
+                + when(admit.when())
+                + (admit.log() ? ", and logs it" : "")
+                + "; no list is asked.");
+    return out.toString();
+  }
+
+  // Access.
+
+  private static String verb(Action action) {
+    return switch (action) {
+      case ACCEPT -> "Let through";
+      case DROP -> "Drop";
+      case REJECT -> "Reject, and tell the sender,";
+    };
+  }
+
+  /** What an access rule does. */
+  public String of(AccessRule rule) {
+    return said(
+        rule.disabled(),
+        verb(rule.action())
+            + " "
+            + what(rule.services())
+            + " from "
+            + who(rule.from(), "anybody")
+            + (rule.sourcePorts() == null ? "" : ", source port " + rule.sourcePorts() + ",")
+            + " to "
+            + who(rule.to(), "any destination")
+            + when(rule.when())
+            + logged(rule.log())
+            + ".");
+  }
+
+  /** Which ways a list guards, and what becomes of what no rule of it matches. */
+  public String of(AccessList list) {
+    List<String> ways = new ArrayList<>();
+    for (AccessList.Guard guard : list.guards()) {
+      InterfaceTerm arriving = guard.arriving();
+      InterfaceTerm leaving = guard.leaving();
+      String from = arriving == null ? "" : "arrives on " + where(arriving);
+      String to =
+          guard.toDevice()
+              ? "is for " + device.name() + " itself"
+              : leaving == null ? "" : "leaves by " + where(leaving);
+      ways.add(
+          from.isEmpty() && to.isEmpty()
+              ? "passes at all"
+              : from + (from.isEmpty() || to.isEmpty() ? "" : " and ") + to);
+    }
+    String judged =
+        ways.isEmpty()
+            ? "The list guards no way, so it judges nothing."
+            : "Judges what "
+                + listed(ways, "or")
+                + (list.stateless() ? ", every packet, replies too" : ", the first of each flow")
+                + "; the first rule that matches decides.";
+    return judged + " What no rule matches: " + list.otherwise() + ".";
+  }
+
+  /** What a device does with ways that no list guards. */
+  public String of(Stance stance) {
+    StringBuilder out = new StringBuilder("What goes a way that no list guards: ");
+    for (Stance.Pair pair : stance.pairs()) {
+      out.append("from ").append(zone(pair.from())).append(" to ").append(zone(pair.to()));
+      out.append(" ").append(pair.action()).append("; ");
+    }
+    return out.append(stance.pairs().isEmpty() ? "" : "all else ")
+        .append(stance.otherwise())
+        .append('.')
+        .toString();
+  }
+
+  private static String zone(String zone) {
+    return zone.equals(Site.ANY)
+        ? "anywhere"
+        : zone.equals(Site.INTERNET) ? "the internet" : "zone " + zone;
+  }
+
+  /** Who may reach a service of the device itself. */
+  public String of(OwnService own) {
+    return device.name()
+        + " itself answers "
+        + what(List.of(own.service()))
+        + " to "
+        + who(own.from(), "anybody that the lists let through")
+        + ".";
+  }
+
+  /** Where a route leads. */
+  public String of(Route route) {
+    String to = route.to().length() == 0 ? "every other address" : route.to().toString();
+    Interface leaving = route.leaving();
+    return leaving == null
+        ? "Packets for " + to + " are thrown away."
+        : "Packets for " + to + " go to " + route.via() + " by " + leaving.name() + ".";
+  }
+
+  /** What stands at an interface. */
+  public String of(Interface own) {
+    return own.name()
+        + " has "
+        + listed(own.addresses().stream().map(Object::toString).toList(), "and")
+        + " on "
+        + own.network().name()
+        + " ("
+        + listed(own.network().prefixes().stream().map(Object::toString).toList(), "and")
+        + ", zone "
+        + own.network().zone()
+        + ")"
+        + (own.isUp() ? "" : ", but is " + own.state())
+        + ".";
+  }
+
+  /** The sentence of any rule, list, route, service or interface of the device. */
+  public String of(Placed thing) {
+    if (thing instanceof TranslationRule rule) {
+      return of(rule);
+    }
+    if (thing instanceof AccessRule rule) {
+      return of(rule);
+    }
+    if (thing instanceof AccessList list) {
+      return of(list);
+    }
+    if (thing instanceof OwnService own) {
+      return of(own);
+    }
+    if (thing instanceof Route route) {
+      return of(route);
+    }
+    if (thing instanceof Stance stance) {
+      return of(stance);
+    }
+    return of((Interface) Objects.requireNonNull(thing));
+  }
+}

@@ -1,0 +1,471 @@
+package org.eskerfield.formats;
+
+import static org.eskerfield.formats.LedgerData.map;
+import static org.eskerfield.formats.LedgerData.place;
+import static org.eskerfield.formats.LedgerData.texts;
+
+import java.util.ArrayList;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
+import org.eskerfield.explain.Explainer;
+import org.eskerfield.explain.Explanation;
+import org.eskerfield.explain.Explanation.Part;
+import org.eskerfield.explain.RuleDetail;
+import org.eskerfield.explain.Sentences;
+import org.eskerfield.explain.Statement;
+import org.eskerfield.ledger.NamedUse;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Group;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Moments;
+import org.eskerfield.trace.Trace;
+import org.eskerfield.verify.Expectation;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The policy of a site as a tree: what {@code explain --json} answers, and what templates are
+ * given. Its shape is {@link Schemas#EXPLAIN}, explained in {@code docs/templates.md}.
+ */
+public final class ExplainData {
+  private final Site site;
+  private final Explainer explainer;
+
+  private ExplainData(Site site) {
+    this.site = site;
+    this.explainer = Explainer.of(site);
+  }
+
+  /**
+   * The policy of some devices.
+   *
+   * @param name what the file is called
+   */
+  public static Map<String, @Nullable Object> of(
+      String name, SiteFile file, List<Explanation> devices) {
+    ExplainData data = new ExplainData(file.site());
+    Site site = file.site();
+    List<Object> all = new ArrayList<>();
+    devices.forEach(each -> all.add(data.device(each)));
+    List<Object> tests = new ArrayList<>();
+    file.expectations().forEach(each -> tests.add(test(each)));
+    return map(
+        "file",
+        name,
+        "site",
+        site.name(),
+        "timeZone",
+        site.timeZone(),
+        "note",
+        site.note(),
+        "devices",
+        all,
+        "tests",
+        tests);
+  }
+
+  private static Map<String, @Nullable Object> test(Expectation expected) {
+    List<String> from = new ArrayList<>();
+    expected.attempts().forEach(attempt -> from.add(attempt.sender().name()));
+    var first = expected.attempts().get(0);
+    return map(
+        "from",
+        String.join(", ", from),
+        "to",
+        first.to(),
+        "service",
+        first.probe(),
+        "at",
+        Moments.text(first.at()),
+        "outcome",
+        expected.outcome() + (expected.by() == null ? "" : " by " + expected.by()),
+        "note",
+        expected.note(),
+        "place",
+        place(expected.place()));
+  }
+
+  private Map<String, @Nullable Object> device(Explanation explanation) {
+    Device device = explanation.device();
+    List<Object> translation = new ArrayList<>();
+    List<Object> lists = new ArrayList<>();
+    List<Object> services = new ArrayList<>();
+    List<Object> routes = new ArrayList<>();
+    String stance = "";
+    List<Object> order = new ArrayList<>();
+    for (Explanation.Section section : explanation.sections()) {
+      List<Object> sentences = new ArrayList<>();
+      for (Statement each : section.statements()) {
+        sentences.add(statement(each));
+        Map<String, @Nullable Object> own = statement(each);
+        switch (section.step()) {
+          case DESTINATION, SOURCE -> {
+            own.put("device", device.name());
+            own.putAll(translation((TranslationRule) each.of()));
+            if (section.step() == Part.DESTINATION || !isTwice(each.of())) {
+              own.put("number", device.translation().indexOf(each.of()) + 1);
+              translation.add(own);
+            }
+          }
+          case SERVICES -> services.add(own);
+          case ROUTES -> routes.add(own);
+          case STANCE -> stance = each.sentence();
+          default -> {
+            // interfaces come from the ledger, and lists below
+          }
+        }
+      }
+      if (section.step() == Part.ACCESS) {
+        lists.add(list(device, section));
+      }
+      order.add(
+          map(
+              "step",
+              section.step(),
+              "title",
+              section.title(),
+              "name",
+              section.name(),
+              "statements",
+              sentences));
+    }
+    translation.sort(
+        (a, b) -> Integer.compare((Integer) number(a), (Integer) number(b)));
+    Map<String, @Nullable Object> map = LedgerData.device(device);
+    map.put("order", order);
+    map.put("objects", objects(device));
+    map.put("ownServices", services);
+    map.put("management", management(device));
+    map.put("lists", lists);
+    map.put("stance", stance);
+    map.put("translation", translation);
+    map.put("routesRead", routes);
+    return map;
+  }
+
+  private static Object number(Object row) {
+    return Objects.requireNonNull(((Map<?, ?>) row).get("number"));
+  }
+
+  /** Whether a rule acts on both sides, and was told with the first. */
+  private static boolean isTwice(Placed rule) {
+    return rule instanceof InwardRule;
+  }
+
+  /** A statement with its example. */
+  public static Map<String, @Nullable Object> statement(Statement statement) {
+    Statement.Example example = statement.example();
+    return map(
+        "number",
+        statement.number(),
+        "name",
+        statement.name(),
+        "sentence",
+        statement.sentence(),
+        "example",
+        example == null ? null : example(example),
+        "place",
+        place(statement.of().place()));
+  }
+
+  private static Map<String, @Nullable Object> example(Statement.Example example) {
+    Trace trace = example.trace();
+    Decision decision = example.decision();
+    return map(
+        "from",
+        trace.question().sender().name(),
+        "source",
+        trace.question().source(),
+        "to",
+        trace.question().to(),
+        "service",
+        trace.question().probe(),
+        "sourcePort",
+        trace.question().sourcePort(),
+        "at",
+        trace.question().at(),
+        "before",
+        decision.before().line(),
+        "after",
+        decision.after().line(),
+        "ruling",
+        decision.ruling().code(),
+        "outcome",
+        trace.outcome(),
+        "sentence",
+        example.sentence());
+  }
+
+  // The fields of rules, as somebody who types them needs them.
+
+  private static @Nullable String terms(List<AddressTerm> terms) {
+    return terms.isEmpty() ? null : String.join(", ", terms.stream().map(AddressTerm::text).toList());
+  }
+
+  private @Nullable String addresses(List<AddressTerm> terms) {
+    return terms.isEmpty() ? null : Sentences.addresses(site.addresses(terms));
+  }
+
+  private static @Nullable String services(List<ServiceTerm> terms) {
+    List<String> ports = new ArrayList<>();
+    terms.forEach(term -> ports.add(Sentences.ports(term.service().parts())));
+    return terms.isEmpty() ? null : String.join(", ", ports);
+  }
+
+  private static @Nullable String sides(@Nullable InterfaceTerm term) {
+    return term == null
+        ? null
+        : String.join(", ", term.interfaces().stream().map(Interface::name).toList());
+  }
+
+  private static @Nullable String name(@Nullable Schedule schedule) {
+    return schedule == null ? null : schedule.name();
+  }
+
+  private Map<String, @Nullable Object> translation(TranslationRule rule) {
+    Map<String, @Nullable Object> map = map("kind", rule.kind(), "disabled", rule.disabled());
+    List<AddressTerm> from = List.of();
+    List<AddressTerm> to = List.of();
+    InterfaceTerm arriving = null;
+    InterfaceTerm leaving = null;
+    String external = null;
+    String externalPorts = null;
+    String internal = null;
+    String internalPorts = null;
+    String hairpin = null;
+    Admission admit = null;
+    if (rule instanceof InwardRule inward) {
+      arriving = inward.facing();
+      leaving = inward.leaving();
+      Interface own = inward.external().ofInterface();
+      external = own == null ? inward.external().text() : own.addresses().get(0).toString();
+      externalPorts = services(inward.services());
+      internal = inward.internalBlock().toString().replaceAll("/32$", "");
+      internalPorts =
+          inward.internalPorts() == null ? null : inward.internalPorts().toString();
+      hairpin = inward.hairpin() == null ? null : sides(inward.hairpin().from());
+      admit = inward.admit();
+      from = inward.from();
+    } else if (rule instanceof SharedRule shared) {
+      from = shared.from();
+      to = shared.to();
+      leaving = shared.leaving();
+      external = pool(shared.pool(), shared.leaving());
+    } else if (rule instanceof DynamicRule lent) {
+      from = lent.from();
+      to = lent.to();
+      leaving = lent.leaving();
+      external = pool(lent.pool(), lent.leaving());
+    } else if (rule instanceof UntouchedRule both) {
+      from = both.from();
+      to = both.to();
+    }
+    map.put("from", terms(from));
+    map.put("fromAddresses", addresses(from));
+    map.put("to", terms(to));
+    map.put("toAddresses", addresses(to));
+    map.put("arriving", sides(arriving));
+    map.put("leaving", sides(leaving));
+    map.put("external", external);
+    map.put("externalPorts", externalPorts);
+    map.put("internal", internal);
+    map.put("internalPorts", internalPorts);
+    map.put("sharesByPort", rule instanceof SharedRule);
+    map.put(
+        "bothSides", rule instanceof DestinationRule both && both.sources() != null);
+    map.put("hairpin", hairpin);
+    map.put("admit", admit == null ? null : terms(admit.from()));
+    map.put("admitAddresses", admit == null ? null : addresses(admit.from()));
+    map.put("when", admit == null ? null : name(admit.when()));
+    map.put("log", admit != null && admit.log());
+    return map;
+  }
+
+  private static String pool(@Nullable Pool pool, InterfaceTerm leaving) {
+    return pool == null ? "the address of " + sides(leaving) : Sentences.addresses(pool.addresses());
+  }
+
+  private Map<String, @Nullable Object> list(Device device, Explanation.Section section) {
+    AccessList list =
+        device.access().stream()
+            .filter(each -> each.name().equals(section.name()))
+            .findFirst()
+            .orElseThrow();
+    List<Object> guards = new ArrayList<>();
+    for (AccessList.Guard guard : list.guards()) {
+      guards.add(
+          map(
+              "arriving",
+              sides(guard.arriving()),
+              "leaving",
+              guard.toDevice() ? null : sides(guard.leaving()),
+              "toDevice",
+              guard.toDevice()));
+    }
+    List<Object> rules = new ArrayList<>();
+    for (Statement each : section.statements()) {
+      if (each.of() instanceof AccessRule rule) {
+        Map<String, @Nullable Object> map = statement(each);
+        map.put("device", device.name());
+        map.put("list", list.name());
+        map.put("action", rule.action());
+        map.put("from", terms(rule.from()));
+        map.put("fromAddresses", addresses(rule.from()));
+        map.put("to", terms(rule.to()));
+        map.put("toAddresses", addresses(rule.to()));
+        map.put("service", services(rule.services()));
+        map.put("sourcePort", rule.sourcePorts() == null ? null : rule.sourcePorts().toString());
+        map.put("when", name(rule.when()));
+        map.put("log", rule.log());
+        map.put("disabled", rule.disabled());
+        map.put("note", rule.note());
+        rules.add(map);
+      }
+    }
+    return map(
+        "name",
+        list.name(),
+        "sentence",
+        section.title(),
+        "guards",
+        guards,
+        "rules",
+        rules,
+        "otherwise",
+        list.otherwise(),
+        "stateless",
+        list.stateless(),
+        "note",
+        list.note(),
+        "place",
+        place(list.place()));
+  }
+
+  /** The named objects that the rules of a device use. */
+  private Map<String, @Nullable Object> objects(Device device) {
+    Set<String> names = new LinkedHashSet<>();
+    names.addAll(site.networks().keySet());
+    names.addAll(site.hosts().keySet());
+    names.addAll(site.groups().keySet());
+    List<Object> addresses = new ArrayList<>();
+    for (String name : names) {
+      if (isUsed(device, name)) {
+        Group group = site.groups().get(name);
+        var network = site.networks().get(name);
+        var host = site.hosts().get(name);
+        AddressSet all =
+            group != null
+                ? site.addresses(group.members())
+                : network != null
+                    ? AddressSet.ofPrefixes(network.prefixes())
+                    : AddressSet.ofAddresses(Objects.requireNonNull(host).addresses());
+        addresses.add(map("name", name, "addresses", Sentences.addresses(all)));
+      }
+    }
+    List<Object> services = new ArrayList<>();
+    for (Service service : site.services().values()) {
+      if (isUsed(device, service.name())) {
+        services.add(map("name", service.name(), "ports", Sentences.ports(service.parts())));
+      }
+    }
+    List<Object> schedules = new ArrayList<>();
+    for (Schedule schedule : site.schedules().values()) {
+      if (isUsed(device, schedule.name())) {
+        List<String> windows = schedule.windows().stream().map(Schedule.Window::text).toList();
+        schedules.add(map("name", schedule.name(), "windows", String.join("; ", windows)));
+      }
+    }
+    return map(
+        "any",
+        !addresses.isEmpty() || !services.isEmpty() || !schedules.isEmpty(),
+        "addresses",
+        addresses,
+        "services",
+        services,
+        "schedules",
+        schedules);
+  }
+
+  private boolean isUsed(Device device, String name) {
+    return NamedUse.of(site, name).stream()
+        .anyMatch(use -> !use.as().equals("on") && use.by().endsWith(" of " + device.name()));
+  }
+
+  /** Where each service of the device itself answers, for whom. */
+  private static List<Object> management(Device device) {
+    List<Object> all = new ArrayList<>();
+    for (OwnService own : device.services()) {
+      List<Address> addresses = new ArrayList<>();
+      device.interfaces().forEach(each -> addresses.addAll(each.addresses()));
+      all.add(
+          map(
+              "service",
+              own.service().text(),
+              "ports",
+              Sentences.ports(own.service().service().parts()),
+              "from",
+              own.from().isEmpty() ? "anybody" : terms(own.from()),
+              "addresses",
+              String.join(", ", texts(addresses).stream().map(Object::toString).toList())));
+    }
+    return all;
+  }
+
+  /** Rules in depth. */
+  public static List<Object> details(List<RuleDetail> details) {
+    List<Object> all = new ArrayList<>();
+    for (RuleDetail detail : details) {
+      List<Object> before = new ArrayList<>();
+      for (RuleDetail.Earlier earlier : detail.before()) {
+        before.add(
+            map(
+                "sentence",
+                earlier.sentence(),
+                "takesAll",
+                earlier.all(),
+                "place",
+                place(earlier.rule().place())));
+      }
+      List<Object> letBy = new ArrayList<>();
+      for (Decision decision : detail.letBy()) {
+        letBy.add(
+            map(
+                "text",
+                decision.text(),
+                "place",
+                decision.by() == null ? null : place(decision.by().place())));
+      }
+      Map<String, @Nullable Object> map = statement(detail.statement());
+      map.put("device", detail.device().name());
+      map.put("list", detail.list());
+      map.put("of", detail.of());
+      map.put("before", before);
+      map.put("letBy", letBy);
+      all.add(map);
+    }
+    return all;
+  }
+}

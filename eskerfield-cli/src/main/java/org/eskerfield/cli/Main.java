@@ -1,7 +1,10 @@
 package org.eskerfield.cli;
 
+import java.io.BufferedReader;
 import java.io.FileDescriptor;
+import java.io.FileInputStream;
 import java.io.FileOutputStream;
+import java.io.InputStreamReader;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
 import java.util.LinkedHashMap;
@@ -25,11 +28,17 @@ public final class Main {
         new Terminal(
             writer(FileDescriptor.out),
             writer(FileDescriptor.err),
-            new Style(CommandLine.Help.Ansi.AUTO.enabled()));
+            new Style(CommandLine.Help.Ansi.AUTO.enabled()),
+            Boolean.getBoolean("eskerfield.asks") ? reader() : null);
     int status = run(terminal, args);
     terminal.out().flush();
     terminal.err().flush();
     System.exit(status);
+  }
+
+  private static BufferedReader reader() {
+    return new BufferedReader(
+        new InputStreamReader(new FileInputStream(FileDescriptor.in), StandardCharsets.UTF_8));
   }
 
   private static PrintWriter writer(FileDescriptor descriptor) {
@@ -45,6 +54,9 @@ public final class Main {
             new VerifyVerb(),
             new CheckVerb(),
             new ReplayVerb(),
+            new NewVerb(),
+            new OfferVerb(),
+            new WithdrawVerb(),
             new ExplainVerb(),
             new LedgerVerb(),
             new SubnetVerb(),

@@ -1,12 +1,42 @@
 package org.eskerfield.cli;
 
+import java.io.BufferedReader;
+import java.io.IOException;
 import java.io.PrintWriter;
+import java.io.UncheckedIOException;
+import org.jspecify.annotations.Nullable;
 
 /**
- * Where answers and messages go.
+ * What a command talks to.
  *
- * @param out answers
+ * @param out results
  * @param err everything else
- * @param style colours of both
+ * @param style colours and width
+ * @param answers where a person's answers come from; null where nobody can be asked
  */
-record Terminal(PrintWriter out, PrintWriter err, Style style) {}
+record Terminal(PrintWriter out, PrintWriter err, Style style, @Nullable BufferedReader answers) {
+  /** One at which nobody can be asked. */
+  Terminal(PrintWriter out, PrintWriter err, Style style) {
+    this(out, err, style, null);
+  }
+
+  /**
+   * Asks a person.
+   *
+   * @return the answer without blanks around it; what is usual for an empty line; null where nobody
+   *     answers
+   */
+  @Nullable String ask(String question, String usual) {
+    if (answers == null) {
+      return null;
+    }
+    out.print(question + (usual.isEmpty() ? " " : " [" + usual + "] "));
+    out.flush();
+    try {
+      String line = answers.readLine();
+      return line == null ? null : line.isBlank() ? usual : line.strip();
+    } catch (IOException e) {
+      throw new UncheckedIOException(e);
+    }
+  }
+}

@@ -44,7 +44,8 @@ public record CompiledList(AccessList list, List<Entry> entries, boolean namesSe
     return new CompiledList(list, List.copyOf(entries), namesSelf);
   }
 
-  boolean guards(@Nullable Interface arriving, @Nullable Interface leaving) {
+  /** Whether it guards a way; null for the device itself as its beginning or end. */
+  public boolean guards(@Nullable Interface arriving, @Nullable Interface leaving) {
     for (AccessList.Guard guard : list.guards()) {
       if (guard.toDevice() == (leaving == null)
           && DeviceProgram.covers(guard.arriving(), arriving)

@@ -81,7 +81,7 @@ public final class Times {
   }
 
   /** A moment in one of them. */
-  ZonedDateTime moment(int number) {
+  public ZonedDateTime moment(int number) {
     return moments.get(number);
   }
 

@@ -234,13 +234,21 @@ public final class QuestionReader {
           "from", "'" + text + "' has no member that could send", "name a host or an address");
     }
     if (members.isEmpty() && lowest != null) {
-      Network network = site.networkOf(lowest);
-      Prefix prefix = network == null ? null : network.prefixOf(lowest);
-      Address next = lowest.next();
-      boolean taken = prefix != null && prefix.isNetworkOrBroadcast(lowest);
-      members.add((taken && next != null ? next : lowest).toString());
+      members.add(member(site, lowest).toString());
     }
     return members;
+  }
+
+  /** The first address from one on that can be a host's: no network's and no device's. */
+  private static Address member(Site site, Address lowest) {
+    Network network = site.networkOf(lowest);
+    Prefix prefix = network == null ? null : network.prefixOf(lowest);
+    for (Address each = lowest; each != null && prefix != null; each = each.next()) {
+      if (!prefix.isNetworkOrBroadcast(each) && site.deviceAt(each) == null) {
+        return prefix.contains(each) ? each : lowest;
+      }
+    }
+    return lowest;
   }
 
   // From.

@@ -57,7 +57,7 @@ public final class SiteEditor {
     this.text = text;
     LoadSettings settings =
         LoadSettings.builder().setUseMarks(true).setCodePointLimit(Integer.MAX_VALUE).build();
-    new Compose(settings).composeString(text).ifPresent(root -> visit(root, null, null));
+    new Compose(settings).composeString(text).ifPresent(this::visitRoot);
   }
 
   /**
@@ -77,8 +77,8 @@ public final class SiteEditor {
     return String.join(
             "\n",
             UnifiedDiffUtils.generateUnifiedDiff(
-                "a/" + file,
-                "b/" + file,
+                (file.startsWith("/") ? "a" : "a/") + file,
+                (file.startsWith("/") ? "b" : "b/") + file,
                 old,
                 DiffUtils.diff(old, after.lines().toList()),
                 CONTEXT))
@@ -110,6 +110,11 @@ public final class SiteEditor {
   private static String key(Node node) {
     Mark mark = node.getStartMark().orElseThrow();
     return key(mark.getLine() + 1, mark.getColumn() + 1);
+  }
+
+  private void visitRoot(Node root) {
+    visit(root, null, null);
+    byPlace.put(key(1, 1), new Found(root, null, null)); // the site, whatever comes first
   }
 
   private void visit(Node node, @Nullable NodeTuple entry, @Nullable CollectionNode<?> holder) {
@@ -385,7 +390,12 @@ public final class SiteEditor {
     Node before = insert.before() == null ? null : find(insert.before()).value;
     if (!isBlock(list)) {
       String item = flow(insert.item());
-      if (list.getValue().isEmpty()) {
+      if (list.getValue().isEmpty() && isBlock(owner)) {
+        int indent = column(start(owner)) + 2;
+        String line = "- " + item(insert.item(), indent, /* lines= */ true);
+        int from = end(entry.getKeyNode()) + 1;
+        replace(from, end(list), lineBreak() + " ".repeat(indent) + line);
+      } else if (list.getValue().isEmpty()) {
         replace(start(list), end(list), "[" + item + "]");
       } else if (before != null) {
         replace(start(before), start(before), item + ", ");
@@ -396,7 +406,8 @@ public final class SiteEditor {
       return;
     }
     int indent = column(dash(list.getValue().get(0)));
-    boolean lines = isBlock(list.getValue().get(0));
+    // As the item that it comes to stand beside.
+    boolean lines = isBlock(before != null ? before : list.getValue().get(list.getValue().size() - 1));
     String item = " ".repeat(indent) + "- " + item(insert.item(), indent, lines);
     if (before != null) {
       int at = withComments(lineStart(start(before)));

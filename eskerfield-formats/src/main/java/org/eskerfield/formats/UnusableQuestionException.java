@@ -6,7 +6,8 @@ public final class UnusableQuestionException extends Exception {
   private final String part;
   private final String remedy;
 
-  UnusableQuestionException(String part, String message, String remedy) {
+  /** A part that cannot be used, why, and what would be right. */
+  public UnusableQuestionException(String part, String message, String remedy) {
     super(message);
     this.part = part;
     this.remedy = remedy;

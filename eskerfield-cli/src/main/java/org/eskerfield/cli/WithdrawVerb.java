@@ -1,0 +1,46 @@
+package org.eskerfield.cli;
+
+import java.io.IOException;
+import java.nio.file.Path;
+import org.eskerfield.formats.PlannedChange;
+import org.eskerfield.formats.SiteFile;
+import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.WishReader;
+import org.eskerfield.model.Host;
+import org.eskerfield.offer.Plan;
+import org.eskerfield.offer.RefusedChangeException;
+import org.eskerfield.offer.Withdrawal;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield withdraw}. */
+final class WithdrawVerb extends ChangeVerb {
+  WithdrawVerb() {
+    super("withdraw", "Takes an offer away again, and leaves nothing unused behind.");
+  }
+
+  @Override
+  void describe(CommandSpec spec) {
+    describeHost(spec);
+    describeWriting(spec);
+    spec.usageMessage()
+        .footer("", "Example: eskerfield withdraw demo/marrowby.site.yaml archive --dry-run");
+  }
+
+  @Override
+  Plan plan(ParseResult call, SiteFile file, Terminal terminal)
+      throws UnusableQuestionException, RefusedChangeException {
+    Host host = WishReader.host(file.site(), call.matchedPositionalValue(1, ""));
+    return Withdrawal.plan(
+        file.site(),
+        host,
+        WishReader.offered(file.site(), host, call.matchedPositionalValue(2, "")));
+  }
+
+  @Override
+  @Nullable PlannedChange change(Path path, String name, SiteFile file, Plan plan)
+      throws IOException {
+    return PlannedChange.withdrawal(path, name, file, plan);
+  }
+}

@@ -1,0 +1,851 @@
+package org.eskerfield.offer;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.BitSet;
+import java.util.Collections;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.ledger.Block;
+import org.eskerfield.ledger.Holding;
+import org.eskerfield.ledger.Ledger;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Assignment;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.offer.Plan.Proof;
+import org.eskerfield.offer.Plan.Step;
+import org.eskerfield.offer.WayOut.Hop;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.Times;
+import org.eskerfield.trace.Probe;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Plans to offer a host's service to outsiders.
+ *
+ * <p>Idea: go from the host outwards, along the way of its replies, and ask at each device what
+ * packets for the service must look like when they come from outside; the next device outwards must
+ * lead them to that. What is planned is only a proposal: whether it does what is meant is proved
+ * on the changed site, by checking and tracing it.
+ */
+public final class Offer {
+  /** Where packets for the service must be led, as the next device outwards has to write it. */
+  private record Target(Address address, String text, List<ServicePart> parts, String service) {}
+
+  private static final int FIRST_FREE = 1024;
+
+  private final Site site;
+  private final Wish wish;
+  private final Ledger ledger;
+  private final AddressSet from;
+  private final String name;
+  private final List<Step> steps = new ArrayList<>();
+
+  private Offer(Site site, Wish wish) {
+    this.site = site;
+    this.wish = wish;
+    this.ledger = Ledger.of(site);
+    this.from = site.addresses(wish.from());
+    this.name = wish.name() != null ? wish.name() : unused(wish.host().name() + " " + wish.service().name());
+  }
+
+  /**
+   * Plans an offer.
+   *
+   * @throws RefusedChangeException if it cannot be made, with what would work
+   */
+  public static Plan plan(Site site, Wish wish) throws RefusedChangeException {
+    return new Offer(site, wish).plan();
+  }
+
+  /** The interfaces and zones from which insiders could use an external address, too. */
+  public static List<String> insiders(Site site, Host host) {
+    try {
+      List<Hop> hops = WayOut.of(site, host, Address.ipv4(192, 0, 2, 1));
+      Hop last = hops.get(hops.size() - 1);
+      List<String> names = new ArrayList<>();
+      for (Interface own : last.device().interfaces()) {
+        if (!WayOut.isOutside(own)) {
+          names.add(own.name());
+        }
+      }
+      return names;
+    } catch (RefusedChangeException e) {
+      return List.of();
+    }
+  }
+
+  private Plan plan() throws RefusedChangeException {
+    Host host = wish.host();
+    listening(host);
+    Address address = host.address(Family.IPV4);
+    if (address == null) {
+      throw new RefusedChangeException(
+          host.name() + " has no IPv4 address, and translation is for IPv4",
+          "over IPv6 no translation is needed: let an access rule accept it");
+    }
+    Address outsider = outsider();
+    List<Hop> hops = WayOut.of(site, host, outsider);
+    Target target =
+        new Target(address, host.name(), wish.service().parts(), wish.service().name());
+    for (int i = 0; i < hops.size() - 1; i++) {
+      target = inner(hops.get(i), hops.get(i + 1), target);
+    }
+    Hop last = hops.get(hops.size() - 1);
+    Target external = external(last, target);
+    outermost(last, target, external);
+    Collections.reverse(steps);
+    return new Plan(steps, proofs(external, outsider));
+  }
+
+  private void listening(Host host) throws RefusedChangeException {
+    if (host.isOutside()) {
+      throw new RefusedChangeException(
+          host.name() + " is on the internet already", "name a host of the site");
+    }
+    if (host.off()) {
+      throw new RefusedChangeException(
+          host.name() + " is switched off", "take 'off' away (" + host.place() + ")");
+    }
+    for (ServicePart part : wish.service().parts()) {
+      boolean ping = Icmp.isEchoRequest(part.icmpType());
+      boolean covered = ping && host.answersPing();
+      for (ServiceTerm term : host.listens()) {
+        for (ServicePart own : term.service().parts()) {
+          covered |= covers(own, part);
+        }
+      }
+      if (!covered) {
+        List<String> listens = host.listens().stream().map(ServiceTerm::text).toList();
+        throw new RefusedChangeException(
+            "nothing on " + host.name() + " listens on " + part,
+            listens.isEmpty()
+                ? "say what it runs with 'listens' (" + host.place() + ")"
+                : "it listens on "
+                    + String.join(", ", listens)
+                    + ": offer that, or add to 'listens' ("
+                    + host.place()
+                    + ")");
+      }
+    }
+  }
+
+  private static boolean covers(ServicePart own, ServicePart part) {
+    if (own.protocol() == ServicePart.ANY_PROTOCOL) {
+      return true;
+    }
+    return own.protocol() == part.protocol()
+        && (!Protocol.hasPorts(own.protocol())
+            || own.ports().union(part.ports()).equals(own.ports()));
+  }
+
+  /** Somebody who may use it, as an address. */
+  private Address outsider() throws RefusedChangeException {
+    AddressSet outside = outside().intersection(from);
+    for (Host each : site.hosts().values()) {
+      Address own = each.address(Family.IPV4);
+      if (each.isOutside() && own != null && outside.contains(own) && !each.off()) {
+        return own;
+      }
+    }
+    Address lowest = outside.lowest(Family.IPV4);
+    if (lowest == null) {
+      throw new RefusedChangeException(
+          "none of those who may use it is outside", "name somebody outside, or 'any'");
+    }
+    boolean all = wish.from().stream().anyMatch(term -> from.contains(Address.ipv4(192, 0, 2, 1)));
+    Address usual = Address.ipv4(192, 0, 2, 1);
+    return all && outside.contains(usual) ? usual : lowest;
+  }
+
+  private AddressSet outside() {
+    List<Prefix> routed = new ArrayList<>();
+    List<Address> own = new ArrayList<>();
+    site.networks().values().forEach(n -> n.routed().forEach(block -> routed.add(block.to())));
+    site.devices().values().forEach(d -> d.interfaces().forEach(i -> own.addAll(i.addresses())));
+    return site.zoneAddresses(Site.INTERNET)
+        .intersection(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
+        .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
+        .intersection(AddressSet.ofPrefixes(routed).complement())
+        .intersection(AddressSet.ofAddresses(own).complement());
+  }
+
+  // Names and texts.
+
+  private String unused(String wanted) {
+    Set<String> taken = new LinkedHashSet<>();
+    for (Device device : site.devices().values()) {
+      device.translation().forEach(rule -> taken.add(rule.name()));
+      device.access().forEach(list -> list.rules().forEach(rule -> taken.add(rule.name())));
+    }
+    String free = wanted;
+    for (int i = 2; taken.contains(free); i++) {
+      free = wanted + " " + i;
+    }
+    return free;
+  }
+
+  private static Map<String, Object> map(@Nullable Object... keysAndValues) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    for (int i = 0; i < keysAndValues.length; i += 2) {
+      if (keysAndValues[i + 1] != null) {
+        map.put(String.valueOf(keysAndValues[i]), keysAndValues[i + 1]);
+      }
+    }
+    return map;
+  }
+
+  private static Object oneOrList(List<String> texts) {
+    return texts.size() == 1 ? texts.get(0) : List.copyOf(texts);
+  }
+
+  private List<String> fromTexts() {
+    return wish.from().stream().map(AddressTerm::text).toList();
+  }
+
+  private boolean fromAnybody() {
+    return wish.from().stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
+  }
+
+  /** The parts with other ports, as many as they have; null if they have several runs of ports. */
+  private static @Nullable List<ServicePart> moved(List<ServicePart> parts, int first) {
+    PortSet ports = parts.get(0).ports();
+    List<ServicePart> moved = new ArrayList<>();
+    for (ServicePart part : parts) {
+      int last = first + ports.size() - 1;
+      if (!Protocol.hasPorts(part.protocol())
+          || !part.ports().equals(ports)
+          || !ports.isRange()
+          || last > PortSet.HIGHEST) {
+        return null;
+      }
+      moved.add(new ServicePart(part.protocol(), PortSet.range(first, last), Icmp.NO_TYPE));
+    }
+    return moved;
+  }
+
+  private static String text(List<ServicePart> parts) {
+    List<String> protocols = parts.stream().map(part -> Protocol.name(part.protocol())).toList();
+    return parts.get(0).ports() + "/" + String.join("+", protocols);
+  }
+
+  private static Target at(Target target, Address address, String text, List<ServicePart> parts) {
+    boolean same = parts.equals(target.parts);
+    return new Target(address, text, parts, same ? target.service : text(parts));
+  }
+
+  private static String becomes(Target external, Target target) {
+    boolean same = external.parts.equals(target.parts);
+    return target.text + (same ? "" : " " + target.parts.get(0).ports());
+  }
+
+  // A device on the way that is not the last.
+
+  private Target inner(Hop hop, Hop next, Target target) throws RefusedChangeException {
+    boolean known =
+        next.inner().name().equals(towards(next.device(), target.address))
+            && !hop.outer().addresses().isEmpty();
+    boolean translates =
+        hop.device().translation().stream()
+            .anyMatch(
+                rule ->
+                    rule instanceof InwardRule inward
+                        && !rule.disabled()
+                        && inward.facing().names(hop.outer()));
+    if (known && (wish.whole() || !translates)) {
+      access(hop, target, target, null, false);
+      return target;
+    }
+    if (wish.whole()) {
+      throw new RefusedChangeException(
+          next.device().name()
+              + " knows no way to "
+              + target.address
+              + ", so no address can stand for "
+              + wish.host().name()
+              + " as a whole",
+          "add a route to " + next.device().name() + ", or leave out the static rule");
+    }
+    Address own = hop.outer().address(Family.IPV4);
+    if (own == null) {
+      throw new RefusedChangeException(
+          hop.outer().name() + " of " + hop.device().name() + " has no IPv4 address",
+          "give it one");
+    }
+    List<Integer> wanted = new ArrayList<>(List.of(target.parts.get(0).ports().first()));
+    if (wish.externalPorts() != null) {
+      wanted.add(wish.externalPorts().first());
+    }
+    for (int port = FIRST_FREE; port < FIRST_FREE + 4096; port++) {
+      wanted.add(port);
+    }
+    for (int port : wanted) {
+      List<ServicePart> parts =
+          port == target.parts.get(0).ports().first() ? target.parts : moved(target.parts, port);
+      if (parts != null && taker(own, parts) == null) {
+        Target external = at(target, own, own.toString(), parts);
+        rule(hop, target, external, hop.outer().name());
+        return external;
+      }
+    }
+    throw new RefusedChangeException(
+        "no port of " + own + " of " + hop.device().name() + " is free for this",
+        "withdraw what uses it: eskerfield ledger SITE --ports " + own);
+  }
+
+  private @Nullable String towards(Device device, Address to) {
+    Interface by =
+        org.eskerfield.engine.DeviceProgram.compile(site, device).towards(to);
+    return by == null ? null : by.name();
+  }
+
+  // The external address.
+
+  /** What has some of these ports of an address already; null if they are free. */
+  private @Nullable Holding taker(Address address, List<ServicePart> parts) {
+    for (Holding holding : ledger.at(address)) {
+      boolean sharing =
+          holding.kind() == Holding.Kind.INTERFACE || holding.kind() == Holding.Kind.SHARED;
+      if (holding.services().isEmpty() && !sharing) {
+        return holding;
+      }
+      for (ServicePart mine : parts) {
+        for (ServicePart theirs : holding.services()) {
+          if (mine.overlaps(theirs)) {
+            return holding;
+          }
+        }
+      }
+    }
+    return null;
+  }
+
+  private Target external(Hop last, Target target) throws RefusedChangeException {
+    List<ServicePart> parts = target.parts;
+    if (wish.service().parts() != target.parts) {
+      parts = wish.service().parts(); // what inner devices moved need not be moved outside
+    }
+    if (wish.externalPorts() != null) {
+      List<ServicePart> moved = moved(parts, wish.externalPorts().first());
+      if (moved == null || wish.externalPorts().size() != parts.get(0).ports().size()) {
+        throw new RefusedChangeException(
+            wish.service().name() + " cannot be moved to port " + wish.externalPorts(),
+            "one port or one range of ports takes as many others; leave the port out to keep "
+                + wish.service().name());
+      }
+      parts = moved;
+    }
+    Interface outer = last.outer();
+    Address chosen = wish.external();
+    if (chosen != null) {
+      return asked(last, chosen, parts, target);
+    }
+    List<Address> candidates = wish.whole() ? free(outer) : candidates(last, target);
+    for (Address candidate : candidates) {
+      if (taker(candidate, parts) == null && !isHidden(outer, candidate)) {
+        return external(outer, candidate, parts, target);
+      }
+    }
+    throw none(last, parts);
+  }
+
+  private RefusedChangeException none(Hop last, List<ServicePart> parts) {
+    Interface outer = last.outer();
+    Address own = outer.address(Family.IPV4);
+    if (own != null && isHidden(outer, own)) {
+      return new RefusedChangeException(
+          "the address of " + outer.name() + " is " + SpecialAddresses.kind(own)
+              + ": nobody outside can reach it",
+          "ask the carrier for a public address, or for a rule of its own that leads here");
+    }
+    if (wish.whole()) {
+      return new RefusedChangeException(
+          "no external address of " + last.device().name() + " is free",
+          "leave the static rule out: a single port shares an address with others");
+    }
+    Holding taker = own == null ? null : taker(own, parts);
+    int port = own == null ? -1 : freePort(own, parts);
+    return new RefusedChangeException(
+        (parts.isEmpty() ? "it" : text(parts))
+            + " is taken on every external address"
+            + (taker == null ? "" : ": on " + own + " by " + taker.who()),
+        port < 0 ? "withdraw one of them" : "port " + port + " of " + own + " is free");
+  }
+
+  private int freePort(Address address, List<ServicePart> parts) {
+    int first = parts.get(0).ports().first();
+    for (int step = 0; step < 4096; step++) {
+      // Near what people know: 8443 for 443, then upwards.
+      int port = step == 0 && first < FIRST_FREE ? 8000 + first : Math.max(first, FIRST_FREE) + step;
+      List<ServicePart> moved = moved(parts, port);
+      if (moved != null && taker(address, moved) == null) {
+        return port;
+      }
+    }
+    return -1;
+  }
+
+  private Target asked(Hop last, Address chosen, List<ServicePart> parts, Target target)
+      throws RefusedChangeException {
+    Interface outer = last.outer();
+    AddressSet here = AddressSet.ofAddresses(outer.addresses());
+    boolean assigned = outer.assigned() == Assignment.BY_CARRIER;
+    for (Block block : ledger.of(outer.network())) {
+      boolean ours = block.via() == null ? !assigned : outer.addresses().contains(block.via());
+      here = ours ? here.union(AddressSet.of(List.of(block.usable()))) : here;
+    }
+    if (!here.contains(chosen)) {
+      throw new RefusedChangeException(
+          chosen + " does not lead to " + outer.name() + " of " + last.device().name(),
+          "the addresses that do are " + here);
+    }
+    Holding taker = wish.whole() ? whole(chosen) : taker(chosen, parts);
+    if (taker != null) {
+      int port = wish.whole() ? -1 : freePort(chosen, parts);
+      boolean own = taker.kind() == Holding.Kind.OWN_SERVICE;
+      List<Address> others = wish.whole() ? free(outer) : candidates(last, target);
+      others.removeIf(each -> each.equals(chosen) || taker(each, parts) != null);
+      throw new RefusedChangeException(
+          (taker.services().isEmpty() ? chosen.toString() : text(parts) + " of " + chosen)
+              + " is taken: "
+              + taker.who()
+              + (own ? "; to take it over would cut whoever manages the device" : ""),
+          (port < 0 ? "" : "port " + port + " of it is free")
+              + (others.isEmpty() ? "" : (port < 0 ? "" : "; ") + others.get(0) + " is free for it")
+              + (port < 0 && others.isEmpty() ? "withdraw what has it" : ""));
+    }
+    return external(outer, chosen, parts, target);
+  }
+
+  /** What keeps an address from being one host's as a whole. */
+  private @Nullable Holding whole(Address address) {
+    List<Holding> holders = ledger.at(address);
+    return holders.isEmpty() ? null : holders.get(0);
+  }
+
+  private static Target external(
+      Interface outer, Address address, List<ServicePart> parts, Target target) {
+    boolean own = outer.addresses().contains(address);
+    return at(
+        new Target(address, "", target.parts, target.service),
+        address,
+        own ? outer.name() : address.toString(),
+        parts);
+  }
+
+  private static boolean isHidden(Interface outer, Address address) {
+    return !outer.network().carrier().isEmpty()
+        && SpecialAddresses.NOT_ON_THE_INTERNET.contains(address);
+  }
+
+  /** External addresses in the order in which they are proposed. */
+  private List<Address> candidates(Hop last, Target target) {
+    Set<Address> candidates = new LinkedHashSet<>();
+    for (TranslationRule rule : last.device().translation()) {
+      if (rule instanceof InwardRule inward
+          && !rule.disabled()
+          && inward.internalBlock().contains(target.address)
+          && target.address.equals(wish.host().address(Family.IPV4))
+          && inward.facing().names(last.outer())) {
+        Prefix now = inward.external().now(Family.IPV4);
+        if (now != null && now.length() == 32) {
+          candidates.add(now.first()); // what outsiders know the host by already
+        }
+      }
+    }
+    candidates.addAll(last.outer().addresses());
+    candidates.addAll(free(last.outer()));
+    candidates.removeIf(address -> address.family() != Family.IPV4);
+    return new ArrayList<>(candidates);
+  }
+
+  private List<Address> free(Interface outer) {
+    List<Address> free = new ArrayList<>();
+    for (Block block : ledger.of(outer.network())) {
+      boolean ours =
+          block.via() == null ? !block.assigned() : outer.addresses().contains(block.via());
+      for (Block.Stretch stretch : block.stretches()) {
+        AddressRange range = stretch.addresses();
+        if (ours && stretch.isFree() && range.first().family() == Family.IPV4) {
+          free.add(range.first());
+        }
+      }
+    }
+    return free;
+  }
+
+  // Rules.
+
+  private void outermost(Hop last, Target target, Target external) throws RefusedChangeException {
+    for (String insider : wish.hairpin()) {
+      boolean known =
+          last.device().interfaces().stream()
+              .anyMatch(own -> own.name().equals(insider) || own.network().zone().equals(insider));
+      if (!known) {
+        throw new RefusedChangeException(
+            "no interface or zone of " + last.device().name() + " is called '" + insider + "'",
+            "there is " + String.join(", ", insiders(site, wish.host())));
+      }
+    }
+    String arriving = last.outer().name();
+    if (!wish.whole()) {
+      rule(last, target, external, arriving);
+      return;
+    }
+    access(last, target, external, null, true);
+    Map<String, Object> item =
+        map(
+            "static",
+            name,
+            "facing",
+            arriving,
+            "external",
+            external.text,
+            "internal",
+            wish.host().name(),
+            "hairpin",
+            wish.hairpin().isEmpty() ? null : oneOrList(wish.hairpin()));
+    translate(last, item, external.text + " is " + wish.host().name() + ", both ways");
+  }
+
+  /** A destination rule, with what lets its packets in. */
+  private void rule(Hop hop, Target target, Target external, String arriving)
+      throws RefusedChangeException {
+    boolean outermost = WayOut.isOutside(hop.outer());
+    Map<String, Object> item =
+        map(
+            "destination",
+            name,
+            "arriving",
+            arriving,
+            "at",
+            (hop.outer().addresses().contains(external.address) ? hop.outer().name() : external.text)
+                + " "
+                + external.service,
+            "becomes",
+            becomes(external, target),
+            "hairpin",
+            outermost && !wish.hairpin().isEmpty() ? oneOrList(wish.hairpin()) : null);
+    access(hop, target, external, item, outermost);
+    translate(
+        hop,
+        item,
+        "what comes to "
+            + external.address
+            + ", "
+            + external.service
+            + ", goes to "
+            + becomes(external, target));
+  }
+
+  private void translate(Hop hop, Map<String, Object> item, String what) {
+    Device device = hop.device();
+    Place before = null;
+    String where = "last of its translation rules";
+    for (TranslationRule rule : device.translation()) {
+      if (rule instanceof SharedRule || rule instanceof DynamicRule) {
+        before = rule.place();
+        where = "before '" + rule.name() + "', with the other rules for what arrives";
+        break;
+      }
+    }
+    boolean any = device.translation().stream().anyMatch(InwardRule.class::isInstance);
+    where += any ? ": none of them takes these packets" : "";
+    steps.add(
+        new Step(
+            device.name(), what, where, new Edit.Insert(device.place(), "translation", before, item)));
+  }
+
+  // Access.
+
+  /**
+   * Lets packets in at a device: by the lists that guard the way, else by the rule itself, else by
+   * a list of its own.
+   *
+   * @param rule the translation rule that is planned, to which an admission can be added; null
+   *     where there is none that could have one
+   */
+  private void access(
+      Hop hop,
+      Target target,
+      Target external,
+      @Nullable Map<String, Object> rule,
+      boolean outermost)
+      throws RefusedChangeException {
+    Device device = hop.device();
+    List<AccessList> lists = new ArrayList<>();
+    for (AccessList list : device.access()) {
+      if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
+        if (list.stateless()) {
+          throw new RefusedChangeException(
+              "list '" + list.name() + "' of " + device.name() + " keeps no state",
+              "its rules for both directions have to be written by hand (" + list.place() + ")");
+        }
+        lists.add(list);
+      }
+    }
+    List<String> who = new ArrayList<>(fromTexts());
+    boolean hairpins = !wish.hairpin().isEmpty() && !wish.whole();
+    if (hairpins && !fromAnybody()) {
+      who.addAll(outermost ? wish.hairpin() : hairpinned());
+    }
+    boolean open =
+        device.stance().actionFor(hop.outer().network().zone(), hop.inner().network().zone())
+            == Action.ACCEPT;
+    if (rule != null && (lists.isEmpty() || (hairpins && outermost))) {
+      if (open && lists.isEmpty() && fromAnybody() && wish.when() == null) {
+        steps.add(new Step(device.name(), "its stance lets it in already", "", null));
+        return;
+      }
+      boolean log = wish.log() && outermost;
+      Object from = oneOrList(who);
+      rule.put(
+          "admit",
+          log || wish.when() != null
+              ? map(
+                  "from",
+                  from,
+                  "when",
+                  wish.when() == null ? null : wish.when().name(),
+                  "log",
+                  log ? "true" : null)
+              : from);
+      return;
+    }
+    Target seen = device.seesOriginal() ? external : target;
+    Map<String, Object> item =
+        map(
+            "accept",
+            name,
+            "from",
+            fromAnybody() ? null : oneOrList(who),
+            "to",
+            device.seesOriginal() ? external.address.toString() : target.text,
+            "service",
+            seen.service,
+            "when",
+            wish.when() == null ? null : wish.when().name(),
+            "log",
+            wish.log() && outermost ? "true" : null);
+    if (lists.isEmpty() && !(open && fromAnybody() && wish.when() == null)) {
+      String way = hop.outer().name() + " to " + hop.inner().name();
+      steps.add(
+          new Step(
+              device.name(),
+              "a list guards the way from " + hop.outer().name() + " to " + hop.inner().name()
+                  + " and lets it in",
+              "",
+              new Edit.Define(
+                  device.place(),
+                  "access",
+                  way,
+                  map(
+                      "guards",
+                      map("arriving", hop.outer().name(), "leaving", hop.inner().name()),
+                      "rules",
+                      List.of(item),
+                      "otherwise",
+                      open ? "accept" : "drop"))));
+    }
+    for (AccessList list : lists) {
+      accept(device, list, seen, item);
+    }
+  }
+
+  /** The addresses that hairpinned packets bear on their way to inner devices. */
+  private List<String> hairpinned() throws RefusedChangeException {
+    List<Hop> hops = WayOut.of(site, wish.host(), outsider());
+    List<String> all = new ArrayList<>();
+    hops.get(hops.size() - 1).inner().addresses().stream()
+        .filter(address -> address.family() == Family.IPV4)
+        .forEach(address -> all.add(address.toString()));
+    return all;
+  }
+
+  private void accept(Device device, AccessList list, Target seen, Map<String, Object> item) {
+    Place before = null;
+    String where = list.rules().isEmpty() ? "" : "last: no rule before it drops what it lets in";
+    for (AccessRule rule : list.rules()) {
+      boolean plain = rule.when() == null && rule.sourcePorts() == null && !rule.disabled();
+      if (rule.disabled() || !meets(rule, seen)) {
+        continue;
+      }
+      boolean all = plain && takesAll(rule, seen);
+      if (all && rule.action() == Action.ACCEPT) {
+        steps.add(
+            new Step(
+                device.name(),
+                "list '" + list.name() + "' lets it in already, by '" + rule.name() + "'",
+                "",
+                null));
+        return;
+      }
+      if (rule.action() != Action.ACCEPT && before == null) {
+        before = all ? rule.place() : null;
+        where =
+            all
+                ? "before '" + rule.name() + "', which would " + rule.action() + " all of it"
+                : "behind '" + rule.name() + "', which keeps some of them out";
+      }
+    }
+    steps.add(
+        new Step(
+            device.name(),
+            "list '" + list.name() + "' lets it in",
+            where,
+            new Edit.Insert(list.place(), "rules", before, item)));
+  }
+
+  private AddressSet all(List<AddressTerm> terms) {
+    return terms.isEmpty() ? AddressSet.ALL : site.addresses(terms);
+  }
+
+  private boolean meets(AccessRule rule, Target seen) {
+    boolean service = rule.services().isEmpty();
+    for (ServiceTerm term : rule.services()) {
+      for (ServicePart part : seen.parts) {
+        service |= term.service().parts().stream().anyMatch(part::overlaps);
+      }
+    }
+    return service && all(rule.to()).contains(seen.address) && all(rule.from()).intersects(from);
+  }
+
+  private boolean takesAll(AccessRule rule, Target seen) {
+    boolean services = true;
+    for (ServicePart part : seen.parts) {
+      boolean covered = rule.services().isEmpty();
+      for (ServiceTerm term : rule.services()) {
+        covered |= term.service().parts().stream().anyMatch(own -> covers(own, part));
+      }
+      services &= covered;
+    }
+    return services && from.intersection(all(rule.from()).complement()).isEmpty();
+  }
+
+  // Proofs.
+
+  private List<Proof> proofs(Target external, Address outsider) {
+    List<Proof> proofs = new ArrayList<>();
+    Address to = external.address;
+    ZonedDateTime open = wish.when() == null ? null : moment(/* inside= */ true);
+    List<Probe> probes = new ArrayList<>();
+    for (ServicePart part : external.parts) {
+      probes.add(
+          Icmp.isEchoRequest(part.icmpType())
+              ? Probe.ping(Family.IPV4)
+              : Probe.of(
+                  part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0));
+    }
+    String host = wish.host().name();
+    for (Probe probe : probes.subList(0, Math.min(4, probes.size()))) {
+      proofs.add(
+          new Proof(called(outsider), to, probe, open, host, "who may use it reaches " + host));
+    }
+    Probe probe = probes.get(0);
+    Address stranger = stranger();
+    if (stranger != null) {
+      proofs.add(new Proof(called(stranger), to, probe, open, null, "others do not"));
+    }
+    if (wish.when() != null) {
+      ZonedDateTime shut = moment(/* inside= */ false);
+      if (shut != null) {
+        proofs.add(
+            new Proof(called(outsider), to, probe, shut, null, "not outside " + wish.when().name()));
+      }
+    }
+    for (String insider : wish.hairpin()) {
+      String client = insider(insider);
+      if (client != null) {
+        proofs.add(new Proof(client, to, probe, open, host, "insiders by the external address"));
+      }
+    }
+    return proofs;
+  }
+
+  private String called(Address address) {
+    Host host = site.hostAt(address);
+    return host == null ? address.toString() : host.name();
+  }
+
+  /** Somebody outside who may not use it; null if everybody may. */
+  private @Nullable Address stranger() {
+    AddressSet others = outside().intersection(from.complement());
+    for (Host each : site.hosts().values()) {
+      Address own = each.address(Family.IPV4);
+      if (each.isOutside() && own != null && others.contains(own) && !each.off()) {
+        return own;
+      }
+    }
+    Address usual = Address.ipv4(192, 0, 2, 1);
+    return others.contains(usual) ? usual : others.lowest(Family.IPV4);
+  }
+
+  /** A host on the networks of a zone or interface, or an address there; null if there is none. */
+  private @Nullable String insider(String where) {
+    for (Network network : site.networks().values()) {
+      if (!network.zone().equals(where) && !network.name().equals(networkAt(where))) {
+        continue;
+      }
+      for (Host each : site.hosts().values()) {
+        if (each.isOn(network) && !each.off() && !each.name().equals(wish.host().name())) {
+          return each.name();
+        }
+      }
+      Address free = network.prefixes().get(0).usable().first();
+      while (free != null && (site.deviceAt(free) != null || site.hostAt(free) != null)) {
+        free = free.next();
+      }
+      return free == null || network.prefixOf(free) == null ? null : free.toString();
+    }
+    return null;
+  }
+
+  private @Nullable String networkAt(String side) {
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        if (own.name().equals(side) && !WayOut.isOutside(own)) {
+          return own.network().name();
+        }
+      }
+    }
+    return null;
+  }
+
+  private @Nullable ZonedDateTime moment(boolean inside) {
+    if (wish.when() == null) {
+      return null;
+    }
+    Times times = new Times(List.of(wish.when()), VirtualClock.start(site.timeZone()));
+    BitSet covered = times.covered(wish.when());
+    int number = inside ? covered.nextSetBit(0) : covered.nextClearBit(0);
+    return number < 0 || number > 1 ? null : times.moment(number);
+  }
+}

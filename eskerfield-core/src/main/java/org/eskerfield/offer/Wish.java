@@ -1,0 +1,46 @@
+package org.eskerfield.offer;
+
+import java.util.List;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Schedule;
+import org.eskerfield.model.Service;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.PortSet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What somebody wants to offer.
+ *
+ * @param host whose service
+ * @param service what the host listens on; its name is written into the file
+ * @param external the external address; null to propose one
+ * @param externalPorts the external ports; null for those that the host listens on
+ * @param from who may use it; at least one
+ * @param hairpin which zones or interfaces of the outermost device may use the external address,
+ *     too; often empty
+ * @param when the only time at which it is open; null for always
+ * @param log whether the outermost device logs what it lets in
+ * @param whole whether the host gets an external address of its own, both ways: a static rule
+ * @param name what the rules are called; null to propose one
+ */
+public record Wish(
+    Host host,
+    Service service,
+    @Nullable Address external,
+    @Nullable PortSet externalPorts,
+    List<AddressTerm> from,
+    List<String> hairpin,
+    @Nullable Schedule when,
+    boolean log,
+    boolean whole,
+    @Nullable String name) {
+  /** Copies the lists. */
+  public Wish {
+    from = List.copyOf(from);
+    hairpin = List.copyOf(hairpin);
+    if (from.isEmpty()) {
+      throw new IllegalArgumentException("say who may use it");
+    }
+  }
+}

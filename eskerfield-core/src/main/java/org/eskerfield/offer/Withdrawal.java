@@ -1,0 +1,362 @@
+package org.eskerfield.offer;
+
+import java.util.ArrayList;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.cure.Edit;
+import org.eskerfield.engine.CompiledList;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DomainName;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.offer.Plan.Proof;
+import org.eskerfield.offer.Plan.Step;
+import org.eskerfield.offer.WayOut.Hop;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Probe;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Plans to take an offer away again.
+ *
+ * <p>Idea: find the rules that lead to the host's service, then those of other devices that lead to
+ * what these expect, and so on outwards; with them goes each access rule that lets in nothing else.
+ */
+public final class Withdrawal {
+  /** An address and ports that rules may lead to. */
+  private record Target(Address address, List<ServicePart> parts) {}
+
+  private record Found(Device device, InwardRule rule, Target target) {}
+
+  private final Site site;
+  private final Host host;
+  private final List<ServicePart> parts;
+  private final List<Found> found = new ArrayList<>();
+  private final Set<AccessRule> removed = new LinkedHashSet<>();
+  private final List<Step> steps = new ArrayList<>();
+
+  private Withdrawal(Site site, Host host, Service service) {
+    this.site = site;
+    this.host = host;
+    this.parts = service.parts();
+  }
+
+  /**
+   * Plans a withdrawal.
+   *
+   * @throws RefusedChangeException if nothing offers it, or not it alone
+   */
+  public static Plan plan(Site site, Host host, Service service) throws RefusedChangeException {
+    return new Withdrawal(site, host, service).plan(service);
+  }
+
+  /** The services of a host that rules offer, as the host sees them; empty if none. */
+  public static List<List<ServicePart>> offered(Site site, Host host) {
+    List<List<ServicePart>> all = new ArrayList<>();
+    for (Device device : site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof InwardRule inward
+            && host.addresses().stream().anyMatch(inward.internalBlock()::contains)) {
+          List<ServicePart> inside = inside(inward);
+          if (!inside.isEmpty()) {
+            all.add(inside);
+          }
+        }
+      }
+    }
+    return all;
+  }
+
+  private Plan plan(Service service) throws RefusedChangeException {
+    for (Address address : host.addresses()) {
+      find(new Target(address, parts));
+    }
+    if (found.isEmpty()) {
+      List<String> others = new ArrayList<>();
+      offered(site, host)
+          .forEach(each -> others.add(each.stream().map(Object::toString).toList().toString()));
+      throw new RefusedChangeException(
+          "no rule offers " + service.name() + " of " + host.name(),
+          others.isEmpty()
+              ? "nothing of " + host.name() + " is offered"
+              : "what is offered: " + String.join(", ", others));
+    }
+    List<Step> rules = new ArrayList<>();
+    for (Found each : found) {
+      access(each);
+    }
+    for (Found each : found) {
+      if (each.rule.services().isEmpty() && !isLast(each)) {
+        continue; // the address stays the host's: other services of it are let in
+      }
+      rules.add(
+          new Step(
+              each.device.name(),
+              Labels.of(each.rule) + " goes",
+              "",
+              new Edit.Remove(each.rule.place())));
+    }
+    steps.addAll(0, rules);
+    names();
+    return new Plan(steps, proofs());
+  }
+
+  private void find(Target target) throws RefusedChangeException {
+    for (Device device : site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        boolean known = found.stream().anyMatch(each -> each.rule.equals(rule));
+        if (known
+            || !(rule instanceof InwardRule inward)
+            || !inward.internalBlock().contains(target.address)
+            || !leadsTo(inward, target)) {
+          continue;
+        }
+        Prefix external = inward.external().now(Family.IPV4);
+        found.add(new Found(device, inward, target));
+        if (external != null && external.length() == Family.IPV4.bits()) {
+          List<ServicePart> outside = new ArrayList<>();
+          inward.services().forEach(term -> outside.addAll(term.service().parts()));
+          find(new Target(external.first(), outside.isEmpty() ? target.parts : outside));
+        }
+      }
+    }
+  }
+
+  private boolean leadsTo(InwardRule rule, Target target) throws RefusedChangeException {
+    List<ServicePart> inside = inside(rule);
+    if (inside.isEmpty()) {
+      return true;
+    }
+    boolean some = false;
+    boolean all = true;
+    for (ServicePart own : inside) {
+      boolean meets = target.parts.stream().anyMatch(own::overlaps);
+      some |= meets;
+      all &= target.parts.stream().anyMatch(part -> covers(part, own));
+    }
+    if (some && !all) {
+      throw new RefusedChangeException(
+          Labels.of(rule) + " offers more than that at once: " + inside,
+          "withdraw all of it, or take a part of the rule away by hand (" + rule.place() + ")");
+    }
+    return some;
+  }
+
+  /** What a rule leads to, as the receiver sees it; empty for everything. */
+  private static List<ServicePart> inside(InwardRule rule) {
+    List<ServicePart> parts = new ArrayList<>();
+    for (ServiceTerm term : rule.services()) {
+      for (ServicePart part : term.service().parts()) {
+        PortSet ports = rule.internalPorts() == null ? part.ports() : rule.internalPorts();
+        parts.add(new ServicePart(part.protocol(), ports, part.icmpType()));
+      }
+    }
+    return parts;
+  }
+
+  private static boolean covers(ServicePart wide, ServicePart narrow) {
+    return wide.protocol() == narrow.protocol()
+        && wide.icmpType() == narrow.icmpType()
+        && wide.ports().union(narrow.ports()).equals(wide.ports());
+  }
+
+  // Access rules.
+
+  /** What the lists of a rule's device see of its packets. */
+  private static Target seen(Found each) {
+    Prefix external = each.rule.external().now(Family.IPV4);
+    if (!each.device.seesOriginal() || external == null) {
+      return each.target;
+    }
+    List<ServicePart> outside = new ArrayList<>();
+    each.rule.services().forEach(term -> outside.addAll(term.service().parts()));
+    return new Target(external.first(), outside.isEmpty() ? each.target.parts : outside);
+  }
+
+  private void access(Found each) throws RefusedChangeException {
+    Target seen = seen(each);
+    for (Hop hop : hops()) {
+      boolean own = hop.device().name().equals(each.device.name());
+      // Behind a device that translates, others pass the same packets on as they are.
+      boolean behind = !each.device.seesOriginal() && !own;
+      if (own || (behind && found.stream().noneMatch(f -> f.device.equals(hop.device())))) {
+        for (AccessList list : hop.device().access()) {
+          if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
+            access(hop.device(), list, own ? seen : each.target);
+          }
+        }
+      }
+    }
+  }
+
+  private List<Hop> hops() {
+    try {
+      return WayOut.of(site, host, Address.ipv4(192, 0, 2, 1));
+    } catch (RefusedChangeException e) {
+      return List.of(); // no way out: nothing but the rules themselves is to be found
+    }
+  }
+
+  private void access(Device device, AccessList list, Target seen) {
+    AddressSet only = AddressSet.of(seen.address);
+    for (AccessRule rule : list.rules()) {
+      AddressSet to = site.addresses(rule.to());
+      boolean here =
+          rule.action() == Action.ACCEPT
+              && !rule.to().isEmpty()
+              && !rule.services().isEmpty()
+              && to.union(only).equals(only);
+      List<String> kept = new ArrayList<>();
+      int gone = 0;
+      for (ServiceTerm term : rule.services()) {
+        boolean all =
+            term.service().parts().stream()
+                .allMatch(own -> seen.parts.stream().anyMatch(part -> covers(part, own)));
+        if (all) {
+          gone++;
+        } else {
+          kept.add(term.text());
+        }
+      }
+      if (!here || gone == 0 || removed.contains(rule)) {
+        continue;
+      }
+      removed.add(rule);
+      String in = Labels.of(rule) + " of list '" + list.name() + "'";
+      steps.add(
+          kept.isEmpty()
+              ? new Step(device.name(), in + " goes", "", new Edit.Remove(rule.place()))
+              : new Step(
+                  device.name(),
+                  in + " lets in only " + String.join(", ", kept) + " from now on",
+                  "",
+                  new Edit.Put(rule.place(), "service", kept.size() == 1 ? kept.get(0) : kept)));
+    }
+  }
+
+  /** Whether nothing else is let in to what a rule for every service leads to. */
+  private boolean isLast(Found each) {
+    Target seen = seen(each);
+    for (AccessList list : each.device.access()) {
+      for (AccessRule rule : list.rules()) {
+        boolean lets = rule.action() == Action.ACCEPT && !rule.disabled();
+        AddressSet to = rule.to().isEmpty() ? AddressSet.ALL : site.addresses(rule.to());
+        if (lets && !removed.contains(rule) && to.contains(seen.address)) {
+          return false;
+        }
+      }
+    }
+    return true;
+  }
+
+  // Names.
+
+  /** Names that lead nowhere any more: those of an external address that nothing else uses. */
+  private void names() {
+    for (DomainName name : site.names().values()) {
+      List<Address> all = new ArrayList<>();
+      boolean follows = false;
+      for (DomainName.Answer answer : name.answers()) {
+        all.addAll(answer.addresses());
+        follows |= answer.follows() != null;
+      }
+      boolean gone = !all.isEmpty() && !follows;
+      for (Address address : all) {
+        gone &= isFree(address);
+      }
+      if (gone) {
+        steps.add(
+            new Step(
+                "",
+                "name " + name.name() + " goes, since its address is nobody's any more",
+                "",
+                new Edit.Remove(name.place())));
+      }
+    }
+  }
+
+  private boolean isFree(Address address) {
+    boolean ours = false;
+    for (Device device : site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        Prefix external =
+            rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+        if (external != null && external.contains(address)) {
+          boolean goes = steps.stream().anyMatch(step -> new Edit.Remove(rule.place()).equals(step.edit()));
+          if (!goes) {
+            return false;
+          }
+          ours = true;
+        }
+      }
+    }
+    return ours && site.hostAt(address) == null && site.deviceAt(address) == null;
+  }
+
+  private List<Proof> proofs() {
+    List<Proof> proofs = new ArrayList<>();
+    for (Found each : found) {
+      Prefix external = each.rule.external().now(Family.IPV4);
+      boolean outermost = each.rule.facing().interfaces().stream().anyMatch(WayOut::isOutside);
+      Address sender = outermost ? sender(each) : null;
+      if (external == null || sender == null) {
+        continue;
+      }
+      List<ServicePart> outside = new ArrayList<>();
+      each.rule.services().forEach(term -> outside.addAll(term.service().parts()));
+      for (ServicePart part : outside.isEmpty() ? each.target.parts : outside) {
+        Probe probe =
+            Icmp.isEchoRequest(part.icmpType())
+                ? Probe.ping(Family.IPV4)
+                : Probe.of(
+                    part.protocol(),
+                    Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0);
+        Host known = site.hostAt(sender);
+        proofs.add(
+            new Proof(
+                known == null ? sender.toString() : known.name(),
+                external.first(),
+                probe,
+                null,
+                null,
+                "nobody reaches " + host.name() + " by it any more"));
+      }
+    }
+    return proofs;
+  }
+
+  /** Somebody outside who was let in so far, as far as the rule says. */
+  private @Nullable Address sender(Found each) {
+    AddressSet from =
+        each.rule.admit() != null
+            ? site.addresses(each.rule.admit().from())
+            : each.rule.from().isEmpty() ? AddressSet.ALL : site.addresses(each.rule.from());
+    for (AccessRule rule : removed) {
+      from = rule.from().isEmpty() ? from : site.addresses(rule.from());
+    }
+    for (Host known : site.hosts().values()) {
+      Address own = known.address(Family.IPV4);
+      if (known.isOutside() && own != null && from.contains(own)) {
+        return own;
+      }
+    }
+    Address usual = Address.ipv4(192, 0, 2, 1);
+    return from.contains(usual) ? usual : from.lowest(Family.IPV4);
+  }
+}

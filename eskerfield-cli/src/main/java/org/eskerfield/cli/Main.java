@@ -58,6 +58,7 @@ public final class Main {
             new OfferVerb(),
             new WithdrawVerb(),
             new ExplainVerb(),
+            new DiffVerb(),
             new LedgerVerb(),
             new SubnetVerb(),
             new ServicesVerb(),

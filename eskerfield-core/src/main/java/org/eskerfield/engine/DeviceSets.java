@@ -147,11 +147,7 @@ public final class DeviceSets {
    * @param usual a moment of an ordinary day; samples are met then where that is possible
    */
   public static Map<String, DeviceSets> of(Site site, ZonedDateTime usual) {
-    int numbers = 0;
-    for (Device device : site.devices().values()) {
-      numbers += device.interfaces().size() + 1;
-    }
-    return of(site, new PacketSpace(numbers, new Times(site.schedules().values(), usual)));
+    return of(site, new PacketSpace(numbers(site), new Times(site.schedules().values(), usual)));
   }
 
   /**
@@ -160,8 +156,25 @@ public final class DeviceSets {
    * @param space of a site with the same devices, interfaces and schedules
    */
   public static Map<String, DeviceSets> of(Site site, PacketSpace space) {
+    return of(site, space, 0);
+  }
+
+  /** How many numbers the interfaces of a site take, those for the devices themselves included. */
+  public static int numbers(Site site) {
+    int numbers = 0;
+    for (Device device : site.devices().values()) {
+      numbers += device.interfaces().size() + 1;
+    }
+    return numbers;
+  }
+
+  /**
+   * The sets of all devices of a site, in a space that another site has a part in.
+   *
+   * @param base the number that the first interface gets
+   */
+  public static Map<String, DeviceSets> of(Site site, PacketSpace space, int base) {
     Map<String, DeviceSets> all = new LinkedHashMap<>();
-    int base = 0;
     for (Device device : site.devices().values()) {
       all.put(device.name(), new DeviceSets(DeviceProgram.compile(site, device), space, base));
       base += device.interfaces().size() + 1;
@@ -172,6 +185,11 @@ public final class DeviceSets {
   /** The number that stands for an interface of the device in the sets. */
   public int number(Interface own) {
     return base + program.number(own);
+  }
+
+  /** The addresses that rules of the device use in a realm; null for the common one. */
+  public AddressSet claimed(@Nullable String realm) {
+    return program.translations.claimed(realm);
   }
 
   private PacketSet bySelf() {
@@ -399,7 +417,7 @@ public final class DeviceSets {
         : shares(pool);
   }
 
-  private Rewrite shares(AddressSet pool) {
+  Rewrite shares(AddressSet pool) {
     PacketSet ports = space.ports(Dimension.SOURCE_PORT, PortSet.range(1, PortSet.HIGHEST));
     return Rewrite.NONE
         .andBecomes(Dimension.SOURCE, space.sources(pool), space.of(Family.IPV4))
@@ -407,7 +425,7 @@ public final class DeviceSets {
   }
 
   /** The packets that bear a port or an identifier to tell sharers apart by. */
-  private PacketSet shareable() {
+  PacketSet shareable() {
     PacketSet echo = space.none();
     for (int type : new int[] {Icmp.ECHO_REQUEST, Icmp.ECHO_REQUEST_V6}) {
       echo = echo.union(space.where(Dimension.ICMP_TYPE, type, type));

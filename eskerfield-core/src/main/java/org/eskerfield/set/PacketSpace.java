@@ -3,6 +3,7 @@ package org.eskerfield.set;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.List;
+import java.util.Map;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -218,6 +219,58 @@ public final class PacketSpace {
 
   private PacketSet port(Dimension dimension, int port) {
     return where(dimension, port, port);
+  }
+
+  /**
+   * The packets whose replies are in a set: ends and ports change sides.
+   *
+   * @param most how many boxes of the set may be turned round
+   * @throws UndeterminedException if there are more
+   */
+  public PacketSet askedFor(PacketSet replies, int most) {
+    List<PacketSet.Box> boxes = replies.boxes(most + 1);
+    if (boxes.size() > most) {
+      throw new UndeterminedException(most);
+    }
+    List<PacketSet> pieces = new ArrayList<>();
+    for (PacketSet.Box box : boxes) {
+      PacketSet piece = all;
+      for (Map.Entry<Dimension, PacketSet.Box.Interval> side : box.intervals().entrySet()) {
+        long first = side.getValue().first();
+        long last = side.getValue().last();
+        piece =
+            piece.intersection(
+                switch (side.getKey()) {
+                  case DESTINATION_HIGH -> where(Dimension.SOURCE_HIGH, first, last);
+                  case DESTINATION -> where(Dimension.SOURCE, first, last);
+                  case DESTINATION_PORT -> where(Dimension.SOURCE_PORT, first, last);
+                  case SOURCE_HIGH -> where(Dimension.DESTINATION_HIGH, first, last);
+                  case SOURCE -> where(Dimension.DESTINATION, first, last);
+                  case SOURCE_PORT -> where(Dimension.DESTINATION_PORT, first, last);
+                  case ICMP_TYPE -> echoesOf(first, last);
+                  case FAMILY, PROTOCOL, ARRIVING, LEAVING, TIME ->
+                      where(side.getKey(), first, last);
+                });
+      }
+      pieces.add(piece);
+    }
+    return union(pieces);
+  }
+
+  /** The packets whose reply has a type of a range; those of other protocols have none. */
+  private PacketSet echoesOf(long first, long last) {
+    PacketSet icmp = protocol(Protocol.ICMP).union(protocol(Protocol.ICMPV6));
+    PacketSet asking = last == -1 ? all.minus(icmp) : none;
+    int[][] pairs = {
+      {Icmp.ECHO_REPLY, Icmp.ECHO_REQUEST}, {Icmp.ECHO_REPLY_V6, Icmp.ECHO_REQUEST_V6}
+    };
+    for (int[] pair : pairs) {
+      if (pair[0] >= first && Long.compareUnsigned(pair[0], last) <= 0) {
+        PacketSet request = where(Dimension.ICMP_TYPE, pair[1], pair[1]);
+        asking = asking.union(icmp.intersection(request));
+      }
+    }
+    return asking;
   }
 
   /** The packets of all the sets: halves first, so that many small sets are cheap. */

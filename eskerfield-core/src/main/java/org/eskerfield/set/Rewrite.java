@@ -2,6 +2,7 @@ package org.eskerfield.set;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What a translation does to headers: values of some dimensions become others, or move. Where a
@@ -54,5 +55,20 @@ public final class Rewrite {
   public Rewrite andMoves(
       Dimension dimension, long first, long last, long distance, long top, PacketSet only) {
     return and(new Moves(dimension, first, last, distance, top, only));
+  }
+
+  /**
+   * The values of which a dimension gets one, whatever it was; null where it stays or moves.
+   *
+   * @param dimension one that is asked for
+   */
+  public @Nullable PacketSet values(Dimension dimension) {
+    PacketSet values = null;
+    for (Part part : parts) {
+      if (part instanceof Becomes to && to.dimension == dimension) {
+        values = to.values;
+      }
+    }
+    return values;
   }
 }

@@ -1,0 +1,218 @@
+package org.eskerfield.compare;
+
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.eskerfield.check.Checker;
+import org.eskerfield.check.Finding;
+import org.eskerfield.check.Policy;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Expectation;
+import org.eskerfield.verify.Verdict;
+import org.eskerfield.verify.Verifier;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * All that differs between two sites.
+ *
+ * @param differences what the files say differently
+ * @param reach every packet whose fate changes
+ * @param expectations those whose outcome changes
+ * @param appeared findings that the old site did not have
+ * @param gone findings that the new site does not have
+ * @param pools pools whose capacity differs
+ */
+public record Comparison(
+    List<Difference> differences,
+    Reach reach,
+    List<ExpectationChange> expectations,
+    List<Finding> appeared,
+    List<Finding> gone,
+    List<PoolChange> pools) {
+  /**
+   * What is compared.
+   *
+   * @param site the site
+   * @param expectations what must happen on it
+   * @param policy what its file says of findings
+   */
+  public record Side(Site site, List<Expectation> expectations, Policy policy) {
+    /** Copies the list. */
+    public Side {
+      expectations = List.copyOf(expectations);
+    }
+  }
+
+  /**
+   * An expectation that ends otherwise, or was added or taken away and does not hold.
+   *
+   * @param expectation the expectation, of the new file if that has it
+   * @param before how its conversations end on the old site
+   * @param after how they end on the new one
+   * @param held whether it held on the old site
+   * @param holds whether it holds on the new one
+   */
+  public record ExpectationChange(
+      Expectation expectation,
+      List<Outcome> before,
+      List<Outcome> after,
+      boolean held,
+      boolean holds) {
+    /** Copies the lists. */
+    public ExpectationChange {
+      before = List.copyOf(before);
+      after = List.copyOf(after);
+    }
+  }
+
+  /**
+   * A pool of another size.
+   *
+   * @param rule the rule and its device
+   * @param before how many addresses it had; 0 if there was none
+   * @param after how many it has
+   */
+  public record PoolChange(String rule, long before, long after) {}
+
+  /** Copies the lists. */
+  public Comparison {
+    differences = List.copyOf(differences);
+    expectations = List.copyOf(expectations);
+    appeared = List.copyOf(appeared);
+    gone = List.copyOf(gone);
+    pools = List.copyOf(pools);
+  }
+
+  /** Whether nothing that anybody could notice differs: no packet, expectation or pool. */
+  public boolean changesNothing() {
+    return reach.complete()
+        && reach.changes().isEmpty()
+        && expectations.isEmpty()
+        && pools.isEmpty();
+  }
+
+  /** Compares two sites. */
+  public static Comparison of(Side before, Side after, Reach.Progress progress) {
+    List<Finding> old = findings(before);
+    List<Finding> now = findings(after);
+    return new Comparison(
+        Differences.between(before.site, after.site),
+        Reach.between(before.site, after.site, progress),
+        expectations(before, after),
+        difference(now, old),
+        difference(old, now),
+        pools(before.site, after.site));
+  }
+
+  private static List<Finding> findings(Side side) {
+    return Checker.check(side.site, side.policy, (what, done, of) -> {}).stream()
+        .filter(each -> each.accepted() == null)
+        .toList();
+  }
+
+  private static List<Finding> difference(List<Finding> all, List<Finding> without) {
+    Set<String> known = new HashSet<>();
+    without.forEach(each -> known.add(each.code() + " " + each.about()));
+    return all.stream().filter(each -> !known.contains(each.code() + " " + each.about())).toList();
+  }
+
+  private static List<ExpectationChange> expectations(Side before, Side after) {
+    Map<String, Expectation> all = new LinkedHashMap<>();
+    before.expectations.forEach(each -> all.put(each.text(), each));
+    after.expectations.forEach(each -> all.put(each.text(), each));
+    Verifier old = new Verifier(Tracer.of(before.site));
+    Verifier now = new Verifier(Tracer.of(after.site));
+    List<ExpectationChange> changes = new ArrayList<>();
+    for (Expectation each : all.values()) {
+      Verdict was = old.verify(on(each, before.site));
+      Verdict is = now.verify(on(each, after.site));
+      List<Outcome> then = outcomes(was);
+      List<Outcome> today = outcomes(is);
+      if (!then.equals(today) || was.holds() != is.holds()) {
+        changes.add(new ExpectationChange(each, then, today, was.holds(), is.holds()));
+      }
+    }
+    return changes;
+  }
+
+  private static Expectation on(Expectation expected, Site site) {
+    List<Attempt> attempts = expected.attempts().stream().map(each -> each.on(site)).toList();
+    List<Expectation.Earlier> after =
+        expected.after().stream()
+            .map(each -> new Expectation.Earlier(each.attempt().on(site), each.pause()))
+            .toList();
+    return new Expectation(
+        expected.text(),
+        attempts,
+        expected.outcome(),
+        expected.by(),
+        expected.seenAs(),
+        expected.rule(),
+        after,
+        expected.before(),
+        expected.note(),
+        expected.place());
+  }
+
+  private static List<Outcome> outcomes(Verdict verdict) {
+    return verdict.results().stream()
+        .map(Verdict.Result::conversation)
+        .map(Conversation::outcome)
+        .toList();
+  }
+
+  // Pools.
+
+  private static List<PoolChange> pools(Site before, Site after) {
+    Map<String, Long> was = capacities(before);
+    Map<String, Long> is = capacities(after);
+    List<PoolChange> changes = new ArrayList<>();
+    Set<String> names = new LinkedHashSet<>(was.keySet());
+    names.addAll(is.keySet());
+    for (String name : names) {
+      long old = was.getOrDefault(name, 0L);
+      long now = is.getOrDefault(name, 0L);
+      if (old != now) {
+        changes.add(new PoolChange(name, old, now));
+      }
+    }
+    return changes;
+  }
+
+  private static Map<String, Long> capacities(Site site) {
+    Map<String, Long> all = new LinkedHashMap<>();
+    for (Device device : site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        Pool pool = pool(rule);
+        if (pool != null && !rule.disabled()) {
+          long size = 0;
+          for (AddressRange range : pool.addresses().ranges()) {
+            size += range.last().low() - range.first().low() + 1;
+          }
+          all.put("'" + rule.name() + "' of " + device.name(), size);
+        }
+      }
+    }
+    return all;
+  }
+
+  private static @Nullable Pool pool(TranslationRule rule) {
+    return rule instanceof DynamicRule lent
+        ? lent.pool()
+        : rule instanceof SharedRule shared ? shared.pool() : null;
+  }
+}

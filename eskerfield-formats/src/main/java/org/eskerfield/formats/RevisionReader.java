@@ -1,0 +1,108 @@
+package org.eskerfield.formats;
+
+import java.io.ByteArrayInputStream;
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.InvalidPathException;
+import java.nio.file.Path;
+import org.eclipse.jgit.errors.RevisionSyntaxException;
+import org.eclipse.jgit.lib.ObjectId;
+import org.eclipse.jgit.lib.Repository;
+import org.eclipse.jgit.revwalk.RevCommit;
+import org.eclipse.jgit.revwalk.RevWalk;
+import org.eclipse.jgit.storage.file.FileRepositoryBuilder;
+import org.eclipse.jgit.treewalk.TreeWalk;
+import org.jspecify.annotations.Nullable;
+
+/** Reads site files as a revision of a git repository has them: {@code HEAD~1:site.yaml}. */
+public final class RevisionReader {
+  private RevisionReader() {}
+
+  /** Whether a text names a revision and a path in it, rather than a file. */
+  public static boolean isRevision(String text) {
+    int colon = text.indexOf(':');
+    if (colon < 1) {
+      return false;
+    }
+    try {
+      return !Files.exists(Path.of(text));
+    } catch (InvalidPathException e) {
+      return true;
+    }
+  }
+
+  /**
+   * Reads the site file of a revision.
+   *
+   * @param text {@code REVISION:PATH}, the path from the root of the repository or from the folder
+   * @param folder a folder of the repository
+   * @throws UnusableQuestionException if there is no such repository, revision or file
+   * @throws UnreadableSiteException if the file has problems
+   * @throws IOException if the repository cannot be read
+   */
+  public static SiteFile read(String text, Path folder)
+      throws UnusableQuestionException, UnreadableSiteException, IOException {
+    String revision = text.substring(0, text.indexOf(':'));
+    String path = text.substring(text.indexOf(':') + 1);
+    FileRepositoryBuilder builder =
+        new FileRepositoryBuilder().findGitDir(folder.toAbsolutePath().toFile());
+    if (builder.getGitDir() == null) {
+      throw new UnusableQuestionException(
+          "revision",
+          "'" + text + "' names a revision, but this folder is in no git repository",
+          "name a file, or run this within the repository");
+    }
+    try (Repository repository = builder.build()) {
+      byte[] bytes = bytes(repository, revision, path, folder.toAbsolutePath().normalize());
+      Path beside = repository.isBare() ? null : repository.getWorkTree().toPath().resolve(path);
+      return SiteReader.read(
+          text, new ByteArrayInputStream(bytes), beside == null ? null : beside.getParent());
+    }
+  }
+
+  private static byte[] bytes(Repository repository, String revision, String path, Path folder)
+      throws UnusableQuestionException, IOException {
+    ObjectId id = resolved(repository, revision);
+    if (id == null) {
+      throw new UnusableQuestionException(
+          "revision",
+          "there is no revision '" + revision + "'",
+          "name a commit, branch or tag, such as HEAD or HEAD~1");
+    }
+    try (RevWalk walk = new RevWalk(repository)) {
+      RevCommit commit = walk.parseCommit(id);
+      for (String candidate : new String[] {path, fromRoot(repository, folder, path)}) {
+        try (TreeWalk tree =
+            candidate.isEmpty()
+                ? null
+                : TreeWalk.forPath(repository, candidate, commit.getTree())) {
+          if (tree != null && !tree.isSubtree()) {
+            return repository.open(tree.getObjectId(0)).getBytes();
+          }
+        }
+      }
+    }
+    throw new UnusableQuestionException(
+        "revision",
+        "revision " + revision + " has no file '" + path + "'",
+        "write the path from the root of the repository");
+  }
+
+  private static @Nullable ObjectId resolved(Repository repository, String revision)
+      throws IOException {
+    try {
+      return repository.resolve(revision + "^{commit}");
+    } catch (RevisionSyntaxException e) {
+      return null;
+    }
+  }
+
+  private static String fromRoot(Repository repository, Path folder, String path) {
+    if (repository.isBare()) {
+      return "";
+    }
+    Path root = repository.getWorkTree().toPath().toAbsolutePath().normalize();
+    Path file = folder.resolve(path).normalize();
+    return file.startsWith(root) ? root.relativize(file).toString().replace('\\', '/') : "";
+  }
+}

@@ -1,0 +1,197 @@
+package org.eskerfield.formats;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Random;
+import org.eskerfield.compare.Change;
+import org.eskerfield.compare.Reach;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.engine.Step;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.api.Test;
+
+/** The packets whose fate changes, against every packet of a small space tried by itself. */
+class ReachTest {
+  private static final String HOSTS =
+      """
+      hosts:
+        ann: { on: inside, at: 10.1.0.2, listens: [22/tcp, 80/tcp, 1080/tcp, 81/udp] }
+        bob: { on: inside, at: 10.1.0.3, listens: [80-82/tcp, 1081/udp], answers-ping: false }
+        cyd:
+          on: middle
+          at: 10.2.0.3
+          listens: any
+          filter: { rules: [{ drop: some, from: 203.0.113.0/31, service: tcp }], otherwise: accept }
+        dee: { on: middle, at: 10.2.0.5, gateway: 10.2.0.9, listens: any }
+        eve: { on: internet, at: 203.0.113.1, listens: 80/tcp }
+        fay: { on: internet, at: 203.0.113.3, network-blocks: 81/tcp }
+        gus: { on: inside, at: 10.1.0.8, off: true }
+      """;
+
+  private static final List<String> SENDERS =
+      List.of("10.1.0.2", "10.1.0.3", "10.1.0.5", "10.1.0.8", "10.2.0.3", "10.2.0.5", "10.2.0.7",
+          "203.0.113.0", "203.0.113.1", "203.0.113.2", "203.0.113.3", "203.0.113.66",
+          "198.51.100.131", "192.0.2.9");
+  private static final List<String> RECEIVERS =
+      List.of("10.1.0.1", "10.1.0.2", "10.1.0.3", "10.1.0.7", "10.2.0.1", "10.2.0.3", "10.2.0.4",
+          "10.2.0.5", "10.2.0.15", "198.51.100.129", "198.51.100.135", "198.51.100.136",
+          "198.51.100.137", "198.51.100.138", "198.51.100.139", "198.51.100.140", "203.0.113.0",
+          "203.0.113.1", "203.0.113.65", "192.0.2.9", "224.0.0.1");
+  private static final int[] PORTS = {22, 79, 80, 81, 82, 180, 1080, 1081};
+
+  private static Site site(String text) throws UnreadableSiteException {
+    return SiteReader.read("x", text.replace("groups:", HOSTS + "groups:"));
+  }
+
+  /** The fate of a packet, found by tracing it alone. */
+  private static String fate(Site site, PacketSet.Member member) {
+    Attempt attempt = Attempt.sending(site, member);
+    Trace trace =
+        Tracer.of(site)
+            .trace(
+                new Question(
+                    attempt.sender(), attempt.source(), attempt.addresses().get(0),
+                    attempt.probe(), member.packet().sourcePort, member.at()));
+    List<String> rules = new ArrayList<>();
+    String seen = trace.seenAs() == null ? "" : trace.seenAs().address().toString();
+    for (Leg leg : trace.request()) {
+      for (Decision decision : leg.decisions()) {
+        Placed by = decision.by();
+        Step step = decision.ruling().step();
+        if (by != null
+            && !(by instanceof Interface)
+            && (List.of(Step.DESTINATION, Step.DEVICE, Step.ACCESS, Step.SOURCE).contains(step)
+                || decision.ruling().code().matches("host-(accepted-by-rule|filtered|rejected)"))) {
+          rules.add(leg.where() + " " + Labels.of(by));
+        }
+        if (decision.ruling() == Ruling.SOURCE_TRANSLATED && trace.seenAs() != null) {
+          seen = lent(by, leg) == null ? seen : "one of " + lent(by, leg);
+        }
+      }
+    }
+    String to =
+        trace.deliveredTo() == null
+            ? ""
+            : trace.deliveredTo().address() + " " + trace.deliveredTo().port();
+    return trace.outcome() + " " + rules + " " + to + " seen as " + seen;
+  }
+
+  private static @Nullable Object lent(@Nullable Placed by, Leg leg) {
+    Pool pool =
+        by instanceof SharedRule shared
+            ? shared.pool()
+            : by instanceof DynamicRule dynamic
+                ? dynamic.pool()
+                : by instanceof DestinationRule to && to.sources() != null && to.hairpin() == null
+                    ? to.sources().pool()
+                    : null;
+    boolean moves = by instanceof StaticRule fixed && fixed.hairpin() == null;
+    return pool != null ? pool.addresses() : moves ? null : leg.leaving().addresses().get(0);
+  }
+
+  private static Address address(String text) throws Exception {
+    return Literals.address(text);
+  }
+
+  static List<PacketSet.Member> space(Random random, int count) throws Exception {
+    List<PacketSet.Member> all = new ArrayList<>();
+    ZonedDateTime usual = VirtualClock.start(java.time.ZoneId.of("UTC"));
+    for (int i = 0; i < count; i++) {
+      int protocol = new int[] {6, 6, 6, 17, 17, 1, 47}[random.nextInt(7)];
+      boolean ports = Protocol.hasPorts(protocol);
+      Packet packet =
+          new Packet(
+              address(SENDERS.get(random.nextInt(SENDERS.size()))),
+              ports || protocol == 1 ? 1023 + random.nextInt(5) : 0,
+              address(RECEIVERS.get(random.nextInt(RECEIVERS.size()))),
+              ports ? PORTS[random.nextInt(PORTS.length)] : 0,
+              protocol,
+              protocol == 1 ? Icmp.ECHO_REQUEST : Icmp.NO_TYPE,
+              protocol == 6 ? Packet.SYN : 0);
+      ZonedDateTime at = usual.plusDays(random.nextInt(7)).withHour(random.nextInt(24));
+      all.add(new PacketSet.Member(packet, 0, 0, at));
+    }
+    return all;
+  }
+
+  /** Another policy for the same site: some lines drawn anew. */
+  private static String varied(String text, SiteLot lot) {
+    String[] lines = text.split("\n");
+    for (int change = lot.random.nextInt(3); change >= 0; change--) {
+      int at = lot.random.nextInt(lines.length);
+      if (lines[at].startsWith("          - {")) {
+        lines[at] = lot.chance(30) ? "" : "          - " + lot.rule();
+      } else if (lines[at].matches("      - \\{ (static|dest|untouch|shared|dynamic).*")) {
+        lines[at] = "      - " + lot.translation();
+      } else if (lines[at].startsWith("        guards:")) {
+        lines[at] = "        guards: " + lot.guards();
+      } else if (lines[at].startsWith("        otherwise:")) {
+        lines[at] = "        otherwise: " + lot.one("accept", "drop");
+      } else {
+        change++;
+      }
+    }
+    return String.join("\n", lines) + "\n";
+  }
+
+  @Test
+  void theChangedPacketsAreExactlyThoseThatBruteForceFinds() throws Exception {
+    int pairs = Integer.getInteger("pairs", 40);
+    int packets = Integer.getInteger("packets", 1500);
+    int changed = 0;
+    int compared = 0;
+    for (int seed = Integer.getInteger("from", 0); compared < pairs; seed++) {
+      SiteLot lot = new SiteLot(seed);
+      String text = lot.site();
+      String other = lot.chance(15) ? new SiteLot(seed + 5000).site() : varied(text, lot);
+      Site before;
+      Site after;
+      try {
+        before = site(text);
+        after = site(other);
+      } catch (UnreadableSiteException e) {
+        continue;
+      }
+      compared++;
+      Reach reach = Reach.between(before, after, (who, done, of) -> {});
+      assertThat(reach.complete()).isTrue();
+      for (PacketSet.Member each : space(lot.random, packets)) {
+        boolean found = false;
+        for (Change change : reach.changes()) {
+          found |= change.packets().contains(each.packet(), 0, 0, each.at());
+        }
+        String was = fate(before, each);
+        String is = fate(after, each);
+        changed += was.equals(is) ? 0 : 1;
+        assertThat(found)
+            .as("seed %s: %s at %s\n%s\n%s\n%s\n---\n%s", seed, each.packet().header(), each.at(), was, is, text, other)
+            .isEqualTo(!was.equals(is));
+      }
+    }
+    assertThat(changed).isGreaterThan(pairs * packets / 100);
+  }
+}

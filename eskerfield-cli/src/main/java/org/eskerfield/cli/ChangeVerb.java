@@ -38,8 +38,9 @@ abstract class ChangeVerb extends Verb {
             .type(String.class)
             .arity("0..1")
             .index("2")
-            .description("The service as the host listens: https, 8443/tcp; may be left out if"
-                + " there is only one.")
+            .description(
+                "The service as the host listens: https, 8443/tcp; may be left out if"
+                    + " there is only one.")
             .build());
   }
 
@@ -71,18 +72,22 @@ abstract class ChangeVerb extends Verb {
     boolean json = call.hasMatchedOption("--json");
     Plan plan;
     try {
-      plan = plan(call, file, json ? new Terminal(terminal.out(), terminal.err(), style) : terminal);
+      plan =
+          plan(call, file, json ? new Terminal(terminal.out(), terminal.err(), style) : terminal);
     } catch (UnusableQuestionException e) {
       throw unusable(call, e);
     } catch (RefusedChangeException e) {
-      terminal.err().println(style.bad("refused: ") + Style.wrapped(e.getMessage(), 2, 9));
+      terminal
+          .err()
+          .println(style.bad("refused: ") + Style.wrapped(String.valueOf(e.getMessage()), 2, 9));
       terminal.err().println("  " + Style.wrapped(e.remedy(), 2, 2));
       terminal.err().println("  nothing is changed");
       return NO;
     }
     PlannedChange change = change(path, name, file, plan);
     if (change == null) {
-      throw wrong(call, "the change cannot be written into this file as it stands; nothing is changed");
+      throw wrong(
+          call, "the change cannot be written into this file as it stands; nothing is changed");
     }
     if (!json) {
       terminal.out().print(new ChangeText(style).of(plan, change));

@@ -8,7 +8,6 @@ import org.eskerfield.check.Finding;
 import org.eskerfield.compare.Change;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
-import org.eskerfield.set.PacketWords;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.formats.DiffData;
 import org.eskerfield.formats.JsonWriter;
@@ -18,9 +17,11 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;
@@ -68,7 +69,8 @@ final class DiffVerb extends Verb {
         .print(
             call.hasMatchedOption("--json")
                 ? JsonWriter.tree(DiffData.of(comparison, now.site()))
-                : text(comparison, now.site(), call.hasMatchedOption("--traces"), terminal.style()));
+                : text(
+                    comparison, now.site(), call.hasMatchedOption("--traces"), terminal.style()));
     return comparison.changesNothing() ? FINE : NO;
   }
 
@@ -111,8 +113,7 @@ final class DiffVerb extends Verb {
     for (Comparison.ExpectationChange each : comparison.expectations()) {
       String text =
           each.expectation().text() + ": " + ends(each.before()) + ", now " + ends(each.after());
-      String start =
-          each.holds() ? "holds now   " : each.held() ? "fails now   " : "fails still ";
+      String start = each.holds() ? "holds now   " : each.held() ? "fails now   " : "fails still ";
       out.append("  ").append(each.holds() ? style.good(start) : style.bad(start));
       out.append(style.placed(text, each.expectation().place().toString(), 14, 14)).append('\n');
     }
@@ -146,10 +147,10 @@ final class DiffVerb extends Verb {
     Place before = each.before();
     Place after = each.after();
     String place =
-        before == null || after == null
-            ? "line " + (after == null ? before : after).line()
-            : before.line() == after.line()
-                ? "line " + after.line()
+        before == null
+            ? "line " + line(after)
+            : after == null || before.line() == after.line()
+                ? "line " + before.line()
                 : "line " + before.line() + ", now " + after.line();
     String where = each.where().isEmpty() ? "" : ", " + each.where();
     out.append("  ").append(kind).append(" ".repeat(9 - kind.length()));
@@ -163,6 +164,10 @@ final class DiffVerb extends Verb {
               + (field.after().isEmpty() ? "(nothing)" : field.after());
       out.append("             ").append(Style.wrapped(text, 15, 13)).append('\n');
     }
+  }
+
+  private static int line(@Nullable Place place) {
+    return place == null ? 0 : place.line();
   }
 
   private static void change(

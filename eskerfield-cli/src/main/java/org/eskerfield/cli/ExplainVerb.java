@@ -47,7 +47,8 @@ final class ExplainVerb extends Verb {
             .description("One rule, list or route in depth: its name, or its line in the file.")
             .build());
     spec.addOption(option("--device", "NAME", "Only one device."));
-    spec.addOption(flag("--markdown", "A work sheet for entering the policy by hand, in Markdown."));
+    spec.addOption(
+        flag("--markdown", "A work sheet for entering the policy by hand, in Markdown."));
     spec.addOption(flag("--csv", "Every rule as a line of CSV."));
     spec.addOption(option("--template", "FILE", "By a template of your own (Mustache)."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema explain'."));
@@ -190,7 +191,12 @@ final class ExplainVerb extends Verb {
       out.append('\n').append("  ").append(Style.wrapped(title, 4, 2)).append('\n');
       for (Statement each : section.statements()) {
         String lead = "  " + (each.number() < 10 ? " " : "") + each.number() + "  ";
-        String name = each.name().isEmpty() || each.name().equals(section.name()) || each.sentence().startsWith(each.name() + " ") ? "" : each.name() + ": ";
+        String name =
+            each.name().isEmpty()
+                    || each.name().equals(section.name())
+                    || each.sentence().startsWith(each.name() + " ")
+                ? ""
+                : each.name() + ": ";
         out.append(lead);
         out.append(
             style.placed(
@@ -213,12 +219,7 @@ final class ExplainVerb extends Verb {
       String list = detail.list() == null ? "" : " in list '" + detail.list() + "'";
       String position = detail.of() > 1 ? ", " + statement.number() + " of " + detail.of() : "";
       out.append(out.length() == 0 ? "" : "\n");
-      out.append(
-          style.strong(
-              Labels.of(statement.of())
-                  + list
-                  + " of "
-                  + detail.device().name()));
+      out.append(style.strong(Labels.of(statement.of()) + list + " of " + detail.device().name()));
       out.append(position).append("  ").append(style.place(statement.of().place().toString()));
       out.append("\n\n  ").append(Style.wrapped(statement.sentence(), 2, 2)).append('\n');
       Statement.Example example = statement.example();

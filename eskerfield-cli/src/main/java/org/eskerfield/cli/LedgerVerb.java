@@ -140,9 +140,7 @@ final class LedgerVerb extends Verb {
           String.join(", ", addresses),
           network.name(),
           network.zone(),
-          own.assigned() == Assignment.BY_CARRIER
-              ? "by the carrier"
-              : own.assigned().toString(),
+          own.assigned() == Assignment.BY_CARRIER ? "by the carrier" : own.assigned().toString(),
           own.state().toString(),
           carrier + (carrier.isEmpty() || note.isEmpty() ? "" : "; ") + note);
     }

@@ -19,7 +19,6 @@ import org.eskerfield.formats.Schemas;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
@@ -92,7 +91,8 @@ final class NewVerb extends Verb {
       SiteReader.read(name, new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
     } catch (UnreadableSiteException e) {
       var first = e.problems().get(0);
-      throw wrong(call, "these answers do not fit together: " + first.message() + "; " + first.remedy());
+      throw wrong(
+          call, "these answers do not fit together: " + first.message() + "; " + first.remedy());
     }
     write(call, name, path, text);
     terminal.out().println(terminal.style().good("written to " + name));
@@ -203,7 +203,8 @@ final class NewVerb extends Verb {
     List<Prefix> blocks = BlockReader.read(text);
     @Nullable Prefix only = blocks.size() == 1 ? blocks.get(0) : null;
     if (only == null) {
-      throw new UnusableQuestionException("prefix", "'" + text + "' is no prefix", "as in 10.1.0.0/24");
+      throw new UnusableQuestionException(
+          "prefix", "'" + text + "' is no prefix", "as in 10.1.0.0/24");
     }
     return only;
   }

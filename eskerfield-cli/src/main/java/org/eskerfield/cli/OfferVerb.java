@@ -49,8 +49,7 @@ final class OfferVerb extends ChangeVerb {
       throws UnusableQuestionException, RefusedChangeException {
     Site site = file.site();
     WishReader wish =
-        WishReader.on(
-            site, call.matchedPositionalValue(1, ""), call.matchedPositionalValue(2, ""));
+        WishReader.on(site, call.matchedPositionalValue(1, ""), call.matchedPositionalValue(2, ""));
     wish.log(!call.hasMatchedOption("--no-log"));
     wish.whole(call.hasMatchedOption("--static"));
     wish.called(call.matchedOptionValue("--name", null));
@@ -79,9 +78,7 @@ final class OfferVerb extends ChangeVerb {
     if (hairpin == null && asked && !insiders.isEmpty()) {
       hairpin =
           terminal.ask(
-              "Which insiders use the external address, too ("
-                  + String.join(", ", insiders)
-                  + ")?",
+              "Which insiders use the external address, too (" + String.join(", ", insiders) + ")?",
               "none");
     }
     wish.hairpin(Objects.requireNonNullElse(hairpin, ""));
@@ -89,9 +86,7 @@ final class OfferVerb extends ChangeVerb {
     if (when == null && asked && !site.schedules().isEmpty()) {
       when =
           terminal.ask(
-              "Only within a schedule ("
-                  + String.join(", ", site.schedules().keySet())
-                  + ")?",
+              "Only within a schedule (" + String.join(", ", site.schedules().keySet()) + ")?",
               "always");
       when = Objects.equals(when, "always") ? null : when;
     }

@@ -28,8 +28,6 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Icmp;
-import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet;

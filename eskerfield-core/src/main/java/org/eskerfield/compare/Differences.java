@@ -57,7 +57,8 @@ final class Differences {
     add(fields, "time-zone", before.timeZone(), after.timeZone());
     add(fields, "note", before.note(), after.note());
     if (!fields.isEmpty()) {
-      found.add(new Difference(Kind.ALTERED, "the site", "", fields, before.place(), after.place()));
+      found.add(
+          new Difference(Kind.ALTERED, "the site", "", fields, before.place(), after.place()));
     }
     named("network", "", before.networks(), after.networks());
     named("host", "", before.hosts(), after.hosts());
@@ -146,8 +147,7 @@ final class Differences {
           Placed old = was.get(name);
           String what = called(kind, name, of);
           if (old == null) {
-            found.add(
-                new Difference(Kind.ADDED, what, "", List.of(), null, thing.place()));
+            found.add(new Difference(Kind.ADDED, what, "", List.of(), null, thing.place()));
           } else {
             altered(what, old, thing);
           }
@@ -308,7 +308,8 @@ final class Differences {
     if (value instanceof ServicePart part) {
       return part.toString();
     }
-    if (value instanceof Record record && record.getClass().getPackage().equals(Site.class.getPackage())) {
+    if (value instanceof Record record
+        && record.getClass().getPackage().equals(Site.class.getPackage())) {
       List<String> texts = new ArrayList<>();
       for (RecordComponent component : record.getClass().getRecordComponents()) {
         String inner =

@@ -46,8 +46,8 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>Idea: a packet is traced by the machines, there and back. Then its way is gone once more with
  * all packets: at each place where something was asked of it, those are kept that give the same
- * answer, led back through what was rewritten until there. What is left holds the packet and
- * shares its fate. The outcome is always that of the machines; sets only say how far it carries.
+ * answer, led back through what was rewritten until there. What is left holds the packet and shares
+ * its fate. The outcome is always that of the machines; sets only say how far it carries.
  */
 final class Fates {
   /** How many boxes of a set of replies are turned round to find what they answer. */
@@ -66,7 +66,8 @@ final class Fates {
    * @param rules what decided on the way of the request, with the device
    * @param seen the addresses of which the receiver sees one, whatever the sender has; null where
    *     it is told by the sender's own
-   * @param to the one address that it goes to, whatever was asked for; null where it is told by that
+   * @param to the one address that it goes to, whatever was asked for; null where it is told by
+   *     that
    * @param toPort the same for its port
    * @param chain how it is rewritten on its way
    */
@@ -170,7 +171,6 @@ final class Fates {
   /** Goes the way of a trace again. */
   private final class Walk {
     private final Trace trace;
-    private final Header sent;
     private PacketSet like = space.all();
     private Header now;
 
@@ -189,7 +189,6 @@ final class Fates {
     Walk(Trace trace) {
       this.trace = trace;
       this.now = trace.request().get(0).decisions().get(0).before();
-      this.sent = now;
     }
 
     /** Keeps the packets that give the same answer as the one in hand. */
@@ -214,7 +213,9 @@ final class Fates {
       like = like.intersection(sentAs);
     }
 
-    /** The packets of which a notice such as the one in hand, between the same ends, is in a set. */
+    /**
+     * The packets of which a notice such as the one in hand, between the same ends, is in a set.
+     */
     private PacketSet ofAnyPacket(PacketSet notices) {
       return notices
           .intersection(space.protocol(now.protocol()))
@@ -439,8 +440,7 @@ final class Fates {
                 || decision.ruling() == Ruling.BINDING_KNOWN_INSIDE;
       }
       if (!known && arriving != null) {
-        FlowClasses.FlowClass alike =
-            here.of(Packet.of(now), arriving, trace.question().at());
+        FlowClasses.FlowClass alike = here.of(Packet.of(now), arriving, trace.question().at());
         keep(alike.arrived());
         List<Rewrite> rewritten = isReply ? turnedChain : chain;
         if (!isReply) {

@@ -99,8 +99,7 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       ZonedDateTime usual = VirtualClock.start(after.timeZone());
       int numbers = DeviceSets.numbers(before);
       this.space =
-          new PacketSpace(
-              numbers + DeviceSets.numbers(after), new Times(schedules, usual));
+          new PacketSpace(numbers + DeviceSets.numbers(after), new Times(schedules, usual));
       this.old = new Fates(before, space, 0);
       this.now = new Fates(after, space, numbers);
     }
@@ -143,7 +142,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
         cell = evenly(cell, was, is);
         PacketSet here = space.only(sample).without(Dimension.ARRIVING);
         if (!cell.meets(here)) {
-          throw new IllegalStateException("a packet does not share its own fate: " + sample.packet().header());
+          throw new IllegalStateException(
+              "a packet does not share its own fate: " + sample.packet().header());
         }
         rest = rest.minus(cell);
         if (!isSame(was, is)) {
@@ -223,7 +223,9 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       return even;
     }
 
-    /** The part of a cell whose packets lie, on the other site, in a set as that of the fate does. */
+    /**
+     * The part of a cell whose packets lie, on the other site, in a set as that of the fate does.
+     */
     private PacketSet evenly(PacketSet cell, Fate other, PacketSet fixed) {
       PacketSet same = other.sentAs(fixed);
       PacketSet sample = space.only(member(other.trace())).without(Dimension.ARRIVING);
@@ -241,7 +243,7 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       Endpoint seenThen = a.seenAs();
       Endpoint seenNow = b.seenAs();
       boolean seen =
-          was.seen() != null || is.seen() != null
+          (was.seen() != null || is.seen() != null)
               ? Objects.equals(was.seen(), is.seen())
               : Objects.equals(at(seenThen), at(seenNow));
       return a.outcome() == b.outcome()
@@ -332,7 +334,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
           continue;
         }
         AddressSet members =
-            members(network.prefixes()).intersection(members(was.prefixes()))
+            members(network.prefixes())
+                .intersection(members(was.prefixes()))
                 .intersection(devices.complement())
                 .intersection(odd.complement())
                 .intersection(AddressSet.ofAddresses(network.carrier()).complement());

@@ -265,8 +265,7 @@ public final class FlowClasses {
         Interface leaving = program.routes.way(i).leaving();
         boolean can =
             fixed == null
-                || (leaving != null
-                    && leaving.name().equals(fixed.interfaces().get(0).name()));
+                || (leaving != null && leaving.name().equals(fixed.interfaces().get(0).name()));
         leading.add(can ? ways.get(i) : space.none());
       }
       String key = "to " + (fixed == null ? "" : fixed.interfaces().get(0).name());
@@ -329,8 +328,7 @@ public final class FlowClasses {
       List<PacketSet> taken = new ArrayList<>();
       int out = sets.number(side);
       for (Translations.Outbound each : entries) {
-        taken.add(
-            sets.takenBy(each).intersection(space.leaving(out)).without(Dimension.LEAVING));
+        taken.add(sets.takenBy(each).intersection(space.leaving(out)).without(Dimension.LEAVING));
       }
       Rows outbound = rows("out " + side.name(), taken);
       int index = outbound.first(packet, number, out, at);

@@ -73,8 +73,7 @@ public final class Explainer {
     Sentences sentences = new Sentences(site, device);
     List<Explanation.Section> sections = new ArrayList<>();
     sections.add(
-        section(
-            Explanation.Part.INTERFACES, "Interfaces", device, sentences, device.interfaces()));
+        section(Explanation.Part.INTERFACES, "Interfaces", device, sentences, device.interfaces()));
     List<TranslationRule> inward =
         device.translation().stream()
             .filter(rule -> rule instanceof InwardRule || rule instanceof UntouchedRule)
@@ -118,8 +117,7 @@ public final class Explainer {
     List<Statement> statements = new ArrayList<>();
     for (TranslationRule rule : outward) {
       statements.add(
-          statement(
-              statements.size() + 1, device, sentences, rule, decidesAtSource(device, rule)));
+          statement(statements.size() + 1, device, sentences, rule, decidesAtSource(device, rule)));
     }
     sections.add(
         new Explanation.Section(
@@ -139,8 +137,7 @@ public final class Explainer {
     List<Statement> statements = new ArrayList<>();
     for (Placed thing : things) {
       statements.add(
-          statement(
-              statements.size() + 1, device, sentences, thing, decides(device, thing, null)));
+          statement(statements.size() + 1, device, sentences, thing, decides(device, thing, null)));
     }
     return new Explanation.Section(part, title, "", statements);
   }
@@ -164,8 +161,7 @@ public final class Explainer {
         thing instanceof AccessList list
             ? "What none of these rules matches: " + list.otherwise() + "."
             : sentences.of(thing);
-    return new Statement(
-        number, thing, name, sentence, example(device, thing, candidates));
+    return new Statement(number, thing, name, sentence, example(device, thing, candidates));
   }
 
   /**
@@ -192,8 +188,7 @@ public final class Explainer {
         statement(row.indexOf(thing) + 1, device, sentences, thing, decides(device, thing, in));
     if (statement.example() == null && thing instanceof StaticRule fixed) {
       statement =
-          statement(
-              statement.number(), device, sentences, thing, decidesAtSource(device, fixed));
+          statement(statement.number(), device, sentences, thing, decidesAtSource(device, fixed));
     }
     return new RuleDetail(
         device,
@@ -316,8 +311,7 @@ public final class Explainer {
         }
       } else if (thing instanceof Stance) {
         for (Approach approach : all.approaches(arriving)) {
-          if (approach.leaving() != null
-              && all.lists().stream().noneMatch(approach::isGuardedBy)) {
+          if (approach.leaving() != null && all.lists().stream().noneMatch(approach::isGuardedBy)) {
             found.add(approach.arrived());
           }
         }
@@ -328,9 +322,7 @@ public final class Explainer {
 
   private static PacketSet through(DeviceSets all, Passage passage, Placed thing) {
     if (thing instanceof OwnService own) {
-      return passage.leaving() == null
-          ? passage.arrivedAs(all.serving(own))
-          : all.space().none();
+      return passage.leaving() == null ? passage.arrivedAs(all.serving(own)) : all.space().none();
     }
     Route route = (Route) thing;
     Interface by = route.leaving();
@@ -340,7 +332,9 @@ public final class Explainer {
             && by.name().equals(passage.leaving().name())
             && Objects.equals(route.via(), passage.via());
     AddressSet to = AddressSet.ofPrefixes(List.of(route.to()));
-    return leads ? passage.arrivedAs(all.space().all()).intersection(destinations(all, to, passage)) : all.space().none();
+    return leads
+        ? passage.arrivedAs(all.space().all()).intersection(destinations(all, to, passage))
+        : all.space().none();
   }
 
   private static PacketSet destinations(DeviceSets all, AddressSet to, Passage passage) {
@@ -370,8 +364,7 @@ public final class Explainer {
     return thing instanceof AccessList ? rest : all.space().none();
   }
 
-  private Statement.@Nullable Example example(
-      Device device, Placed thing, Candidates candidates) {
+  private Statement.@Nullable Example example(Device device, Placed thing, Candidates candidates) {
     if (thing instanceof Interface) {
       return null;
     }
@@ -462,7 +455,6 @@ public final class Explainer {
   private static boolean isBy(Decision decision, Placed thing) {
     Placed by = decision.by();
     return by != null
-        && (by.equals(thing)
-            || (thing instanceof Stance stance && stance.pairs().contains(by)));
+        && (by.equals(thing) || (thing instanceof Stance stance && stance.pairs().contains(by)));
   }
 }

@@ -71,7 +71,8 @@ public final class Sentences {
             only != null && only.first().equals(only.last()) ? site.hostAt(only.first()) : null;
         yield host == null ? term.text() : term.text() + " (" + host.name() + ")";
       }
-      case NETWORK, HOST, GROUP, DEVICE -> term.text() + " (" + addresses(site.addresses(term)) + ")";
+      case NETWORK, HOST, GROUP, DEVICE ->
+          term.text() + " (" + addresses(site.addresses(term)) + ")";
     };
   }
 

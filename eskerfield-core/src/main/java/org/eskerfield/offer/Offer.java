@@ -53,8 +53,8 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>Idea: go from the host outwards, along the way of its replies, and ask at each device what
  * packets for the service must look like when they come from outside; the next device outwards must
- * lead them to that. What is planned is only a proposal: whether it does what is meant is proved
- * on the changed site, by checking and tracing it.
+ * lead them to that. What is planned is only a proposal: whether it does what is meant is proved on
+ * the changed site, by checking and tracing it.
  */
 public final class Offer {
   /** Where packets for the service must be led, as the next device outwards has to write it. */
@@ -74,7 +74,10 @@ public final class Offer {
     this.wish = wish;
     this.ledger = Ledger.of(site);
     this.from = site.addresses(wish.from());
-    this.name = wish.name() != null ? wish.name() : unused(wish.host().name() + " " + wish.service().name());
+    this.name =
+        wish.name() != null
+            ? wish.name()
+            : unused(wish.host().name() + " " + wish.service().name());
   }
 
   /**
@@ -114,8 +117,7 @@ public final class Offer {
     }
     Address outsider = outsider();
     List<Hop> hops = WayOut.of(site, host, outsider);
-    Target target =
-        new Target(address, host.name(), wish.service().parts(), wish.service().name());
+    Target target = new Target(address, host.name(), wish.service().parts(), wish.service().name());
     for (int i = 0; i < hops.size() - 1; i++) {
       target = inner(hops.get(i), hops.get(i + 1), target);
     }
@@ -322,8 +324,7 @@ public final class Offer {
   }
 
   private @Nullable String towards(Device device, Address to) {
-    Interface by =
-        org.eskerfield.engine.DeviceProgram.compile(site, device).towards(to);
+    Interface by = org.eskerfield.engine.DeviceProgram.compile(site, device).towards(to);
     return by == null ? null : by.name();
   }
 
@@ -382,7 +383,10 @@ public final class Offer {
     Address own = outer.address(Family.IPV4);
     if (own != null && isHidden(outer, own)) {
       return new RefusedChangeException(
-          "the address of " + outer.name() + " is " + SpecialAddresses.kind(own)
+          "the address of "
+              + outer.name()
+              + " is "
+              + SpecialAddresses.kind(own)
               + ": nobody outside can reach it",
           "ask the carrier for a public address, or for a rule of its own that leads here");
     }
@@ -404,7 +408,8 @@ public final class Offer {
     int first = parts.get(0).ports().first();
     for (int step = 0; step < 4096; step++) {
       // Near what people know: 8443 for 443, then upwards.
-      int port = step == 0 && first < FIRST_FREE ? 8000 + first : Math.max(first, FIRST_FREE) + step;
+      int port =
+          step == 0 && first < FIRST_FREE ? 8000 + first : Math.max(first, FIRST_FREE) + step;
       List<ServicePart> moved = moved(parts, port);
       if (moved != null && taker(address, moved) == null) {
         return port;
@@ -547,7 +552,9 @@ public final class Offer {
             "arriving",
             arriving,
             "at",
-            (hop.outer().addresses().contains(external.address) ? hop.outer().name() : external.text)
+            (hop.outer().addresses().contains(external.address)
+                    ? hop.outer().name()
+                    : external.text)
                 + " "
                 + external.service,
             "becomes",
@@ -581,7 +588,10 @@ public final class Offer {
     where += any ? ": none of them takes these packets" : "";
     steps.add(
         new Step(
-            device.name(), what, where, new Edit.Insert(device.place(), "translation", before, item)));
+            device.name(),
+            what,
+            where,
+            new Edit.Insert(device.place(), "translation", before, item)));
   }
 
   // Access.
@@ -660,7 +670,10 @@ public final class Offer {
       steps.add(
           new Step(
               device.name(),
-              "a list guards the way from " + hop.outer().name() + " to " + hop.inner().name()
+              "a list guards the way from "
+                  + hop.outer().name()
+                  + " to "
+                  + hop.inner().name()
                   + " and lets it in",
               "",
               new Edit.Define(
@@ -778,7 +791,8 @@ public final class Offer {
       ZonedDateTime shut = moment(/* inside= */ false);
       if (shut != null) {
         proofs.add(
-            new Proof(called(outsider), to, probe, shut, null, "not outside " + wish.when().name()));
+            new Proof(
+                called(outsider), to, probe, shut, null, "not outside " + wish.when().name()));
       }
     }
     for (String insider : wish.hairpin()) {

@@ -298,7 +298,8 @@ public final class Withdrawal {
         Prefix external =
             rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
         if (external != null && external.contains(address)) {
-          boolean goes = steps.stream().anyMatch(step -> new Edit.Remove(rule.place()).equals(step.edit()));
+          boolean goes =
+              steps.stream().anyMatch(step -> new Edit.Remove(rule.place()).equals(step.edit()));
           if (!goes) {
             return false;
           }
@@ -325,8 +326,7 @@ public final class Withdrawal {
             Icmp.isEchoRequest(part.icmpType())
                 ? Probe.ping(Family.IPV4)
                 : Probe.of(
-                    part.protocol(),
-                    Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0);
+                    part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0);
         Host known = site.hostAt(sender);
         proofs.add(
             new Proof(

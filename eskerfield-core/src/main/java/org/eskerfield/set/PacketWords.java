@@ -182,11 +182,10 @@ public final class PacketWords {
       AddressSet whole =
           outside.intersection(
               AddressSet.of(
-                  List.of(
-                      new AddressRange(Address.lowest(family), Address.highest(family)))));
+                  List.of(new AddressRange(Address.lowest(family), Address.highest(family)))));
       AddressSet missing = whole.intersection(all.complement());
       boolean most = !whole.isEmpty() && missing.ranges().size() <= 2 && whole.intersects(all);
-      if (most && !(missing.equals(whole))) {
+      if (most && !missing.equals(whole)) {
         names.add(
             (family == Family.IPV4 ? "the internet" : "the internet over IPv6")
                 + (missing.isEmpty() ? "" : " but for " + named(missing)));

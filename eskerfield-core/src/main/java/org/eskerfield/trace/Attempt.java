@@ -4,7 +4,6 @@ import java.time.ZonedDateTime;
 import java.util.List;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;

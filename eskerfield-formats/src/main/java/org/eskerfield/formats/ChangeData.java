@@ -19,8 +19,7 @@ public final class ChangeData {
    *
    * @param written whether it was written
    */
-  public static Map<String, @Nullable Object> of(
-      Plan plan, PlannedChange change, boolean written) {
+  public static Map<String, @Nullable Object> of(Plan plan, PlannedChange change, boolean written) {
     List<Object> steps = new ArrayList<>();
     for (Plan.Step step : plan.steps()) {
       steps.add(map("device", step.device(), "what", step.what(), "where", step.where()));

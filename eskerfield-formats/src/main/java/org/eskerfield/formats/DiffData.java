@@ -11,13 +11,15 @@ import java.util.Map;
 import org.eskerfield.compare.Change;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
-import org.eskerfield.set.PacketWords;
 import org.eskerfield.model.Site;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
-/** What differs between two sites as a tree for {@link JsonWriter#tree}, see {@link Schemas#DIFF}. */
+/**
+ * What differs between two sites as a tree for {@link JsonWriter#tree}, see {@link Schemas#DIFF}.
+ */
 public final class DiffData {
   private DiffData() {}
 
@@ -27,7 +29,8 @@ public final class DiffData {
     for (Difference each : comparison.differences()) {
       List<Object> fields = new ArrayList<>();
       each.fields()
-          .forEach(f -> fields.add(map("name", f.name(), "before", f.before(), "after", f.after())));
+          .forEach(
+              f -> fields.add(map("name", f.name(), "before", f.before(), "after", f.after())));
       said.add(
           map(
               "kind",

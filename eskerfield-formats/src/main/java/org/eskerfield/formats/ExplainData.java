@@ -10,7 +10,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.explain.Explainer;
 import org.eskerfield.explain.Explanation;
 import org.eskerfield.explain.Explanation.Part;
 import org.eskerfield.explain.RuleDetail;
@@ -52,11 +51,9 @@ import org.jspecify.annotations.Nullable;
  */
 public final class ExplainData {
   private final Site site;
-  private final Explainer explainer;
 
   private ExplainData(Site site) {
     this.site = site;
-    this.explainer = Explainer.of(site);
   }
 
   /**
@@ -152,8 +149,7 @@ public final class ExplainData {
               "statements",
               sentences));
     }
-    translation.sort(
-        (a, b) -> Integer.compare((Integer) number(a), (Integer) number(b)));
+    translation.sort((a, b) -> Integer.compare((Integer) number(a), (Integer) number(b)));
     Map<String, @Nullable Object> map = LedgerData.device(device);
     map.put("order", order);
     map.put("objects", objects(device));
@@ -222,7 +218,9 @@ public final class ExplainData {
   // The fields of rules, as somebody who types them needs them.
 
   private static @Nullable String terms(List<AddressTerm> terms) {
-    return terms.isEmpty() ? null : String.join(", ", terms.stream().map(AddressTerm::text).toList());
+    return terms.isEmpty()
+        ? null
+        : String.join(", ", terms.stream().map(AddressTerm::text).toList());
   }
 
   private @Nullable String addresses(List<AddressTerm> terms) {
@@ -264,8 +262,7 @@ public final class ExplainData {
       external = own == null ? inward.external().text() : own.addresses().get(0).toString();
       externalPorts = services(inward.services());
       internal = inward.internalBlock().toString().replaceAll("/32$", "");
-      internalPorts =
-          inward.internalPorts() == null ? null : inward.internalPorts().toString();
+      internalPorts = inward.internalPorts() == null ? null : inward.internalPorts().toString();
       hairpin = inward.hairpin() == null ? null : sides(inward.hairpin().from());
       admit = inward.admit();
       from = inward.from();
@@ -294,8 +291,7 @@ public final class ExplainData {
     map.put("internal", internal);
     map.put("internalPorts", internalPorts);
     map.put("sharesByPort", rule instanceof SharedRule);
-    map.put(
-        "bothSides", rule instanceof DestinationRule both && both.sources() != null);
+    map.put("bothSides", rule instanceof DestinationRule both && both.sources() != null);
     map.put("hairpin", hairpin);
     map.put("admit", admit == null ? null : terms(admit.from()));
     map.put("admitAddresses", admit == null ? null : addresses(admit.from()));
@@ -305,7 +301,9 @@ public final class ExplainData {
   }
 
   private static String pool(@Nullable Pool pool, InterfaceTerm leaving) {
-    return pool == null ? "the address of " + sides(leaving) : Sentences.addresses(pool.addresses());
+    return pool == null
+        ? "the address of " + sides(leaving)
+        : Sentences.addresses(pool.addresses());
   }
 
   private Map<String, @Nullable Object> list(Device device, Explanation.Section section) {

@@ -64,7 +64,8 @@ public record NewSite(
     out.append("eskerfield: 1\n");
     out.append("site: ").append(quoted(site)).append('\n');
     out.append("time-zone: ").append(timeZone).append("\n\n");
-    out.append("# A network is a broadcast domain. A zone is a level of trust; networks may share one.\n");
+    out.append(
+        "# A network is a broadcast domain. A zone is a level of trust; networks may share one.\n");
     out.append("networks:\n");
     zones.forEach(
         (name, prefix) ->
@@ -87,8 +88,11 @@ public record NewSite(
             out.append("      " + name + ": { on: " + name + ", at: " + gateway(prefix) + " }\n"));
     out.append("    routes:\n      - { to: any, via: ").append(carrier).append(" }\n");
     out.append("    # Who may reach the device itself.\n");
-    out.append("    services:\n      - { service: [ssh, ping], from: ").append(first).append(" }\n");
-    out.append("    # The first rule that matches decides; rules for what arrives, then for what leaves.\n");
+    out.append("    services:\n      - { service: [ssh, ping], from: ")
+        .append(first)
+        .append(" }\n");
+    out.append(
+        "    # The first rule that matches decides; rules for what arrives, then for what leaves.\n");
     out.append("    translation:\n      - shared: everybody to the internet\n        from: ");
     out.append(zones.size() == 1 ? first : "[" + String.join(", ", zones.keySet()) + "]");
     out.append("\n        leaving: uplink\n");
@@ -107,7 +111,8 @@ public record NewSite(
   }
 
   private void hosts(StringBuilder out) {
-    out.append("# 'assigned' is fixed (set on the host), reserved, or leased; what is offered must not be leased.\n");
+    out.append(
+        "# 'assigned' is fixed (set on the host), reserved, or leased; what is offered must not be leased.\n");
     out.append(hosts.isEmpty() ? "# hosts:\n" : "hosts:\n");
     for (NewHost host : hosts) {
       List<String> parts = new ArrayList<>();
@@ -129,7 +134,9 @@ public record NewSite(
     }
     Prefix first = zones.values().iterator().next();
     out.append("  # till:    { on: ").append(zones.keySet().iterator().next());
-    out.append(", at: ").append(member(first, 7)).append(", assigned: reserved, listens: https }\n");
+    out.append(", at: ")
+        .append(member(first, 7))
+        .append(", assigned: reserved, listens: https }\n");
     out.append("  # partner: { on: internet, at: ").append(outsider()).append(" }\n\n");
   }
 

@@ -145,8 +145,7 @@ public record PlannedChange(
       }
       if (more.isEmpty()) {
         for (Finding finding : difference(findings(changed.file()), old)) {
-          boolean left =
-              finding.code() == Code.UNUSED || finding.code() == Code.ACCEPTANCE_UNUSED;
+          boolean left = finding.code() == Code.UNUSED || finding.code() == Code.ACCEPTANCE_UNUSED;
           if (left && !finding.cure().edits().isEmpty()) {
             more.addAll(finding.cure().edits());
             tidied.add(finding.message());
@@ -192,9 +191,7 @@ public record PlannedChange(
 
   private static boolean isBy(Conversation conversation, String host) {
     var opening = conversation.opening();
-    return opening != null
-        && opening.deliveredTo() != null
-        && opening.deliveredTo().isCalled(host);
+    return opening != null && opening.deliveredTo() != null && opening.deliveredTo().isCalled(host);
   }
 
   private static Conversation converse(Site site, Proof proof) {
@@ -303,7 +300,10 @@ public record PlannedChange(
         if (was.outcome() == Outcome.ANSWERED) {
           all.add(
               new Proved(
-                  own.service().text() + " of " + device.name() + " still answers those who manage it",
+                  own.service().text()
+                      + " of "
+                      + device.name()
+                      + " still answers those who manage it",
                   is,
                   is.outcome() == Outcome.ANSWERED));
         }
@@ -327,7 +327,8 @@ public record PlannedChange(
     Address to = null;
     for (Interface each : device.interfaces()) {
       Address address = each.address(Family.IPV4);
-      to = to == null || manager.isOn(each.network()) ? Objects.requireNonNullElse(address, to) : to;
+      to =
+          to == null || manager.isOn(each.network()) ? Objects.requireNonNullElse(address, to) : to;
     }
     try {
       return to == null

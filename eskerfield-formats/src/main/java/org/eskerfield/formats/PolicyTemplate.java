@@ -36,8 +36,7 @@ public final class PolicyTemplate {
     /** Its text, to begin one's own with. */
     public String text() {
       try (InputStream in = PolicyTemplate.class.getResourceAsStream(file)) {
-        return new String(
-            Objects.requireNonNull(in, file).readAllBytes(), StandardCharsets.UTF_8);
+        return new String(Objects.requireNonNull(in, file).readAllBytes(), StandardCharsets.UTF_8);
       } catch (IOException e) {
         throw new UncheckedIOException(e);
       }
@@ -62,7 +61,10 @@ public final class PolicyTemplate {
     all.put("cell", cell);
     try {
       Template compiled =
-          Mustache.compiler().escapeHTML(false).nullValue("").withLoader(PolicyTemplate::none)
+          Mustache.compiler()
+              .escapeHTML(false)
+              .nullValue("")
+              .withLoader(PolicyTemplate::none)
               .compile(template);
       return compiled.execute(all);
     } catch (MustacheException e) {

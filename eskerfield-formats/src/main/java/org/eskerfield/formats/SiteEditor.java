@@ -407,7 +407,8 @@ public final class SiteEditor {
     }
     int indent = column(dash(list.getValue().get(0)));
     // As the item that it comes to stand beside.
-    boolean lines = isBlock(before != null ? before : list.getValue().get(list.getValue().size() - 1));
+    boolean lines =
+        isBlock(before != null ? before : list.getValue().get(list.getValue().size() - 1));
     String item = " ".repeat(indent) + "- " + item(insert.item(), indent, lines);
     if (before != null) {
       int at = withComments(lineStart(start(before)));

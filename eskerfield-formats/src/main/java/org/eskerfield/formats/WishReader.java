@@ -128,7 +128,8 @@ public final class WishReader {
                 names,
                 names.isEmpty()
                     ? "describe it under 'hosts' first"
-                    : "there is: " + String.join(", ", names.subList(0, Math.min(20, names.size()))))
+                    : "there is: "
+                        + String.join(", ", names.subList(0, Math.min(20, names.size()))))
             : "name one of them");
   }
 
@@ -144,7 +145,8 @@ public final class WishReader {
       throw new UnusableQuestionException(
           "service",
           "no service is called '" + text + "'",
-          Similar.didYouMean(text, names, "write it as in 443/tcp; 'eskerfield services' has names"));
+          Similar.didYouMean(
+              text, names, "write it as in 443/tcp; 'eskerfield services' has names"));
     }
     try {
       return new Service(text, Literals.service(text), Place.IN_CODE);

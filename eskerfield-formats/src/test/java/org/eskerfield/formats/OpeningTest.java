@@ -51,9 +51,7 @@ class OpeningTest {
                 "        otherwise: drop",
                 rule.formatted("192.0.2.0/25", "kiosk", "[gre, 80-90/udp]")))
         .containsExactly(
-            "skerry uplink",
-            "from 192.0.2.0/25 to kiosk (10.77.4.20), 80-90/udp",
-            "from 192.0.2.0/25 to kiosk (10.77.4.20), gre");
+            "skerry uplink", "from 192.0.2.0/25 to kiosk (10.77.4.20), 80-90/udp, gre");
     assertThat(opened("when: working hours", "note: always"))
         .containsExactly(
             "skerry uplink",

@@ -53,14 +53,44 @@ class ReachTest {
       """;
 
   private static final List<String> SENDERS =
-      List.of("10.1.0.2", "10.1.0.3", "10.1.0.5", "10.1.0.8", "10.2.0.3", "10.2.0.5", "10.2.0.7",
-          "203.0.113.0", "203.0.113.1", "203.0.113.2", "203.0.113.3", "203.0.113.66",
-          "198.51.100.131", "192.0.2.9");
+      List.of(
+          "10.1.0.2",
+          "10.1.0.3",
+          "10.1.0.5",
+          "10.1.0.8",
+          "10.2.0.3",
+          "10.2.0.5",
+          "10.2.0.7",
+          "203.0.113.0",
+          "203.0.113.1",
+          "203.0.113.2",
+          "203.0.113.3",
+          "203.0.113.66",
+          "198.51.100.131",
+          "192.0.2.9");
   private static final List<String> RECEIVERS =
-      List.of("10.1.0.1", "10.1.0.2", "10.1.0.3", "10.1.0.7", "10.2.0.1", "10.2.0.3", "10.2.0.4",
-          "10.2.0.5", "10.2.0.15", "198.51.100.129", "198.51.100.135", "198.51.100.136",
-          "198.51.100.137", "198.51.100.138", "198.51.100.139", "198.51.100.140", "203.0.113.0",
-          "203.0.113.1", "203.0.113.65", "192.0.2.9", "224.0.0.1");
+      List.of(
+          "10.1.0.1",
+          "10.1.0.2",
+          "10.1.0.3",
+          "10.1.0.7",
+          "10.2.0.1",
+          "10.2.0.3",
+          "10.2.0.4",
+          "10.2.0.5",
+          "10.2.0.15",
+          "198.51.100.129",
+          "198.51.100.135",
+          "198.51.100.136",
+          "198.51.100.137",
+          "198.51.100.138",
+          "198.51.100.139",
+          "198.51.100.140",
+          "203.0.113.0",
+          "203.0.113.1",
+          "203.0.113.65",
+          "192.0.2.9",
+          "224.0.0.1");
   private static final int[] PORTS = {22, 79, 80, 81, 82, 180, 1080, 1081};
 
   private static Site site(String text) throws UnreadableSiteException {
@@ -74,8 +104,12 @@ class ReachTest {
         Tracer.of(site)
             .trace(
                 new Question(
-                    attempt.sender(), attempt.source(), attempt.addresses().get(0),
-                    attempt.probe(), member.packet().sourcePort, member.at()));
+                    attempt.sender(),
+                    attempt.source(),
+                    attempt.addresses().get(0),
+                    attempt.probe(),
+                    member.packet().sourcePort,
+                    member.at()));
     List<String> rules = new ArrayList<>();
     String seen = trace.seenAs() == null ? "" : trace.seenAs().address().toString();
     for (Leg leg : trace.request()) {
@@ -188,7 +222,9 @@ class ReachTest {
         String is = fate(after, each);
         changed += was.equals(is) ? 0 : 1;
         assertThat(found)
-            .as("seed %s: %s at %s\n%s\n%s\n%s\n---\n%s", seed, each.packet().header(), each.at(), was, is, text, other)
+            .as(
+                "seed %s: %s at %s\n%s\n%s\n%s\n---\n%s",
+                seed, each.packet().header(), each.at(), was, is, text, other)
             .isEqualTo(!was.equals(is));
       }
     }

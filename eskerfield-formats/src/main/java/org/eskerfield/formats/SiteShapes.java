@@ -681,7 +681,7 @@ final class SiteShapes {
               "devices",
               new Named(NAME, new Child(DEVICE)),
               "the routers and firewalls with their rules",
-              "{ skerry: { … } }"),
+              "{ skerry: { stance: drop, interfaces: { pier: { on: pier, at: 10.77.4.1 } } } }"),
           EXPECT_KEY,
           may(
               "findings",

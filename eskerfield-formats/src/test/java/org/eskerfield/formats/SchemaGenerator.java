@@ -4,11 +4,16 @@ import com.fasterxml.jackson.databind.ObjectMapper;
 import com.fasterxml.jackson.databind.node.ArrayNode;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.util.LinkedHashMap;
+import java.util.List;
 import java.util.Map;
+import org.eskerfield.model.Site;
+import org.snakeyaml.engine.v2.api.Load;
+import org.snakeyaml.engine.v2.api.LoadSettings;
 
 /** Says in JSON Schema what {@link SiteShapes} says to the reader. */
 final class SchemaGenerator {
   private static final ObjectMapper JSON = new ObjectMapper();
+  private static final Load YAML = new Load(LoadSettings.builder().build());
   private final Map<String, ObjectNode> definitions = new LinkedHashMap<>();
 
   static String siteSchema() throws Exception {
@@ -32,7 +37,7 @@ final class SchemaGenerator {
       ObjectNode value = value(key.value());
       ObjectNode described = JSON.createObjectNode();
       described.put("description", "Says " + key.purpose() + ": " + key.value().wanted() + ".");
-      described.putArray("examples").add(key.example());
+      described.putArray("examples").add(JSON.valueToTree(YAML.loadFromString(key.example())));
       described.setAll(value);
       properties.set(key.name(), described);
       if (key.required()) {
@@ -59,6 +64,25 @@ final class SchemaGenerator {
     return JSON.createObjectNode().put("$ref", "#/$defs/" + name);
   }
 
+  /** Any text, with what editors should offer to complete. */
+  private void suggest(ObjectNode item, String wanted) {
+    boolean services = wanted.startsWith("a service such as");
+    if (!services && !wanted.startsWith("any, an address")) {
+      item.put("type", "string");
+      return;
+    }
+    String name = services ? "a-service" : "an-address-or-name";
+    if (!definitions.containsKey(name)) {
+      ObjectNode either = JSON.createObjectNode();
+      ArrayNode choices = either.putArray("anyOf");
+      ArrayNode words = choices.addObject().putArray("enum");
+      (services ? WellKnownServices.names() : List.of(Site.ANY, Site.INTERNET)).forEach(words::add);
+      choices.addObject().put("type", "string");
+      definitions.put(name, either);
+    }
+    item.put("$ref", "#/$defs/" + name);
+  }
+
   private ObjectNode value(Shape.Value value) {
     ObjectNode schema = JSON.createObjectNode();
     if (value instanceof Shape.Text text) {
@@ -78,7 +102,7 @@ final class SchemaGenerator {
       if (texts.numbers()) {
         item.putArray("type").add("string").add("integer");
       } else {
-        item.put("type", "string");
+        suggest(item, texts.wanted());
       }
       ObjectNode list = JSON.createObjectNode().put("type", "array").put("minItems", 1);
       list.set("items", item.deepCopy());

@@ -47,6 +47,33 @@ class SchemaTest {
         SchemaGenerator.siteSchema());
   }
 
+  /** Editors show examples and complete by them, so each must be a value that fits. */
+  @Test
+  void everyKeyOfTheSiteSchemaIsDescribedAndItsExamplesFit() throws Exception {
+    JsonNode site = JSON.readTree(Schemas.SITE.text());
+    List<JsonNode> objects = new ArrayList<>(List.of(site));
+    site.get("$defs").forEach(objects::add);
+    int keys = 0;
+    for (JsonNode object : objects) {
+      for (Map.Entry<String, JsonNode> key : object.path("properties").properties()) {
+        ObjectNode alone = key.getValue().deepCopy();
+        alone.set("$defs", site.get("$defs"));
+        alone.put("$schema", site.get("$schema").asText());
+        assertThat(alone.get("description").asText()).as(key.getKey()).endsWith(".");
+        for (JsonNode example : alone.get("examples")) {
+          assertThat(
+                  JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                      .getSchema(alone)
+                      .validate(example))
+              .as("%s: %s", key.getKey(), example)
+              .isEmpty();
+          keys++;
+        }
+      }
+    }
+    assertThat(keys).isGreaterThan(150);
+  }
+
   /**
    * Takes a site that uses every key, breaks or bends it at random places, and asks both. The
    * reader is asked for what a schema can express; what names and numbers mean is its own business.

@@ -40,6 +40,7 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
+import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
 /** What the internet reaches that nobody should offer so, and what could be reached from there. */
@@ -113,6 +114,9 @@ final class Exposure {
           Cure.byHand(
               "name in its admission or access rule who may use it; or put a tunnel before it"));
     }
+    if (admin.isEmpty() && !all && Management.isOpenToAll(check, inside)) {
+      administeredBeyond(in, rule);
+    }
     PacketSet clear = inside.intersection(Ports.clearText(check.space));
     if (!clear.isEmpty() && !all) {
       check.add(
@@ -126,6 +130,31 @@ final class Exposure {
               + ", which is not encrypted, across the internet",
           sample(in.intersection(clear.preImage(passage.destination()))),
           Cure.byHand("offer its encrypted sister instead, or accept the finding with the reason"));
+    }
+  }
+
+  /** Another device may lead on to the port of a service by which machines are managed. */
+  private void administeredBeyond(PacketSet in, InwardRule rule) {
+    AddressSet nobody = check.describedOutside().complement();
+    Conversation way =
+        check.traced(check.attempt(in.intersection(check.space.sources(nobody)).sample()));
+    Trace opening = way == null ? null : way.opening();
+    Endpoint end = opening == null ? null : opening.deliveredTo();
+    if (way != null
+        && end != null
+        && way.outcome() == Outcome.ANSWERED
+        && Ports.isAdministration(end.protocol(), end.port())) {
+      check.add(
+          Code.ADMINISTRATION_OFFERED,
+          rule,
+          Labels.of(rule)
+              + " leads everybody on the internet to "
+              + Probe.of(end.protocol(), end.port())
+              + " of "
+              + end.name(),
+          way,
+          Cure.byHand(
+              "name in its admission or access rule who may use it; or put a tunnel before it"));
     }
   }
 

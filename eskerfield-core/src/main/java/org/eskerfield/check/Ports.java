@@ -39,6 +39,16 @@ final class Ports {
     return of(space, ADMINISTRATION_TCP, ADMINISTRATION_UDP);
   }
 
+  /** Whether a port is that of a service by which machines are managed. */
+  static boolean isAdministration(int protocol, int port) {
+    for (int each : protocol == Protocol.TCP ? ADMINISTRATION_TCP : ADMINISTRATION_UDP) {
+      if (each == port && Protocol.hasPorts(protocol)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
   /** Protocols that send passwords and contents in the clear. */
   static PacketSet clearText(PacketSpace space) {
     return of(space, CLEAR_TEXT_TCP, CLEAR_TEXT_UDP);

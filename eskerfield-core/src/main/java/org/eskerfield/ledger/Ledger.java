@@ -42,6 +42,17 @@ public final class Ledger {
     for (Device device : site.devices().values()) {
       device.interfaces().forEach(own -> note(device, own));
     }
+    for (Network network : site.networks().values()) {
+      note(
+          AddressSet.ofAddresses(network.carrier()),
+          new Holding(Holding.Kind.CARRIER, null, "the carrier", List.of(), network));
+      for (Prefix prefix : network.prefixes()) {
+        if (prefix.isNetworkOrBroadcast(prefix.first())) {
+          note(network, Holding.Kind.NETWORK_ADDRESS, "network address", prefix.first());
+          note(network, Holding.Kind.BROADCAST, "broadcast address", prefix.last());
+        }
+      }
+    }
     for (Host host : site.hosts().values()) {
       note(
           AddressSet.ofAddresses(host.addresses()),
@@ -64,6 +75,10 @@ public final class Ledger {
     if (!addresses.isEmpty()) {
       uses.add(new Use(addresses, holding));
     }
+  }
+
+  private void note(Network network, Holding.Kind kind, String who, Address address) {
+    note(AddressSet.of(address), new Holding(kind, null, who, List.of(), network));
   }
 
   private void note(Device device, Interface own) {
@@ -170,17 +185,6 @@ public final class Ledger {
     boolean assigned = false;
     AddressSet all = AddressSet.ofPrefixes(List.of(prefix));
     if (via == null) {
-      if (prefix.isNetworkOrBroadcast(prefix.first())) {
-        here.add(end(Holding.Kind.NETWORK_ADDRESS, prefix.first(), network));
-        here.add(end(Holding.Kind.BROADCAST, prefix.last(), network));
-      }
-      AddressSet carrier = AddressSet.ofAddresses(network.carrier());
-      if (carrier.intersects(all)) {
-        here.add(
-            new Use(
-                carrier,
-                new Holding(Holding.Kind.CARRIER, null, "the carrier", List.of(), network)));
-      }
       for (Device device : site.devices().values()) {
         for (Interface own : device.interfaces()) {
           assigned |=
@@ -199,6 +203,9 @@ public final class Ledger {
 
   /** Whether a use counts on a network, where prefixes of two realms overlap. */
   private static boolean isMetOn(Network network, Use use) {
+    if (use.holding.by() instanceof Network other) {
+      return other.name().equals(network.name());
+    }
     if (use.holding.by() instanceof Interface own) {
       return Objects.equals(own.network().realm(), network.realm());
     }
@@ -207,11 +214,6 @@ public final class Ledger {
           || host.networks().stream().anyMatch(own -> Objects.equals(own.realm(), network.realm()));
     }
     return true;
-  }
-
-  private static Use end(Holding.Kind kind, Address address, Network network) {
-    String who = kind == Holding.Kind.BROADCAST ? "broadcast address" : "network address";
-    return new Use(AddressSet.of(address), new Holding(kind, null, who, List.of(), network));
   }
 
   private static List<Block.Stretch> stretches(Prefix prefix, List<Use> uses) {

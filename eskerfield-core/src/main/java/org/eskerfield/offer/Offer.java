@@ -115,6 +115,7 @@ public final class Offer {
           host.name() + " has no IPv4 address, and translation is for IPv4",
           "over IPv6 no translation is needed: let an access rule accept it");
     }
+    movedOutside();
     Address outsider = outsider();
     List<Hop> hops = WayOut.of(site, host, outsider);
     Target target = new Target(address, host.name(), wish.service().parts(), wish.service().name());
@@ -349,20 +350,27 @@ public final class Offer {
     return null;
   }
 
+  /** The service on the external ports that are wished for. */
+  private List<ServicePart> movedOutside() throws RefusedChangeException {
+    PortSet ports = wish.externalPorts();
+    List<ServicePart> parts = wish.service().parts();
+    List<ServicePart> moved = ports == null ? parts : moved(parts, ports.first());
+    if (moved == null || (ports != null && ports.size() != parts.get(0).ports().size())) {
+      throw new RefusedChangeException(
+          wish.service().name() + " cannot be moved to port " + ports,
+          "one port or one range of ports takes as many others; leave the port out to keep "
+              + wish.service().name());
+    }
+    return moved;
+  }
+
   private Target external(Hop last, Target target) throws RefusedChangeException {
     List<ServicePart> parts = target.parts;
     if (wish.service().parts() != target.parts) {
       parts = wish.service().parts(); // what inner devices moved need not be moved outside
     }
     if (wish.externalPorts() != null) {
-      List<ServicePart> moved = moved(parts, wish.externalPorts().first());
-      if (moved == null || wish.externalPorts().size() != parts.get(0).ports().size()) {
-        throw new RefusedChangeException(
-            wish.service().name() + " cannot be moved to port " + wish.externalPorts(),
-            "one port or one range of ports takes as many others; leave the port out to keep "
-                + wish.service().name());
-      }
-      parts = moved;
+      parts = movedOutside();
     }
     Interface outer = last.outer();
     Address chosen = wish.external();

@@ -139,6 +139,16 @@ public record PlannedChange(
     List<Finding> old = findings(before);
     for (int round = 0; changed != null && round < MOST_ROUNDS; round++) {
       List<Edit> more = new ArrayList<>();
+      for (Expectation each : round == 0 ? changed.file().expectations() : List.<Expectation>of()) {
+        if (isAbout(each, plan)) {
+          more.add(new Edit.Remove(each.place()));
+          tidied.add("expectation: " + each.text());
+        }
+      }
+      if (!more.isEmpty()) {
+        changed = CuredSite.edited(changed.after(), folder, name, more);
+        continue;
+      }
       for (Verdict verdict : broken(before, changed.file())) {
         more.add(new Edit.Remove(verdict.expectation().place()));
         tidied.add("expectation: " + verdict.expectation().text());
@@ -159,6 +169,20 @@ public record PlannedChange(
       changed = CuredSite.edited(changed.after(), folder, name, more);
     }
     return null;
+  }
+
+  /** Whether an expectation asks for nothing but an end that the plan takes away. */
+  private static boolean isAbout(Expectation expected, Plan plan) {
+    for (Attempt attempt : expected.attempts()) {
+      boolean about = false;
+      for (Proof proof : plan.proofs()) {
+        about |= attempt.addresses().contains(proof.to()) && attempt.probe().equals(proof.probe());
+      }
+      if (!about) {
+        return false;
+      }
+    }
+    return true;
   }
 
   private static CuredSite whole(String text, CuredSite last, String name) {

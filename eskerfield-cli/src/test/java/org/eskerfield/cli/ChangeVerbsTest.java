@@ -49,7 +49,10 @@ class ChangeVerbsTest {
         words[i] = words[i].replaceAll("^shop\\.", folder + "/shop.");
       }
       MainTest.Result result = MainTest.run(words);
-      String said = (result.out() + result.err()).replace(folder + "/", "");
+      String said =
+          (result.out() + result.err())
+              .replaceAll("(?m)^(  (?:---|[+]{3}) [ab])" + folder + "/", "$1/")
+              .replace(folder + "/", "");
       commands++;
       blocks.appendReplacement(
           made,

@@ -6,12 +6,19 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.PosixFilePermissions;
+import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Random;
+import net.jqwik.api.ForAll;
+import net.jqwik.api.Property;
 import org.eskerfield.cure.Edit;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Site;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -99,7 +106,7 @@ class SiteEditorTest {
             new Edit.Insert(at("web:"), "filter/rules", RULE, rule())),
         new Case(
             "        - { drop: rest }\n",
-            "        - { drop: rest }\n" + ADDED,
+            "        - { drop: rest }\n        - { accept: 'it''s: new', to: [web, '2001:db8::/32'] }\n",
             new Edit.Insert(at("web:"), "filter/rules", null, rule())),
         new Case(
             "10.1.0.7 }",
@@ -169,5 +176,89 @@ class SiteEditorTest {
     // What cannot be read afterwards is no cure.
     assertThat(CuredSite.edited(file, "x", List.of(new Edit.Put(new Place("x", 17, 3), "at", "?"))))
         .isNull();
+  }
+
+  /** A comment, or what stands behind a key on its line. */
+  private static List<String> comments(String text) {
+    List<String> found = new ArrayList<>();
+    text.lines()
+        .filter(line -> line.matches("(^|.*\\s)#.*"))
+        .forEach(line -> found.add(line.substring(line.indexOf('#'))));
+    return found;
+  }
+
+  private static boolean isWithin(List<String> some, List<String> all) {
+    int at = 0;
+    for (String line : all) {
+      at += at < some.size() && some.get(at).equals(line) ? 1 : 0;
+    }
+    return at == some.size();
+  }
+
+  /** 500 edits by lot of the sites of the demo, each with comments and a layout of its own. */
+  @Property(tries = 500, seed = "20260105")
+  void everyCommentBlankLineAndUntouchedKeySurvives(@ForAll long seed) throws Exception {
+    Random random = new Random(seed);
+    List<Path> files =
+        SiteWriterTest.sites()
+            .filter(f -> !f.toString().matches(".*(every|old-session).*"))
+            .toList();
+    String text = Files.readString(files.get(random.nextInt(files.size())));
+    text = text.replace("    access:\n", "    access:  # in order\n");
+    Site site = SiteReader.read("x", text);
+    List<Device> devices = List.copyOf(site.devices().values());
+    Device device = devices.get(random.nextInt(devices.size()));
+    List<Placed> rules = new ArrayList<>(device.translation());
+    List<Placed> row = rules;
+    if (random.nextBoolean() && !device.access().isEmpty()) {
+      row = new ArrayList<>(device.access().get(0).rules());
+    }
+    Placed some = row.isEmpty() ? device : row.get(random.nextInt(row.size()));
+    Placed other = row.isEmpty() ? device : row.get(random.nextInt(row.size()));
+    String name = "edit " + random.nextInt(1000);
+    Map<String, Object> untouched = new LinkedHashMap<>();
+    untouched.put("untouched", name);
+    untouched.put("from", "10.200.0.0/24");
+    untouched.put("to", List.of("10.201.0.0/24", "any"));
+    Map<String, Object> expected = new LinkedHashMap<>();
+    expected.put("from", "198.51.100.9");
+    expected.put("to", "203.0.113.33:" + (1 + random.nextInt(65000)));
+    expected.put("service", "tcp");
+    expected.put("outcome", "dropped");
+    Place first = rules.isEmpty() ? null : rules.get(random.nextInt(rules.size())).place();
+    Edit edit =
+        switch (random.nextInt(6)) {
+          case 0 -> new Edit.Put(some.place(), "note", name + ": with # and 'quotes'");
+          case 1 -> new Edit.Insert(device.place(), "translation", first, untouched);
+          case 2 -> new Edit.Insert(device.place(), "translation", null, untouched);
+          case 3 -> new Edit.Insert(site.place(), "expect", null, expected);
+          case 4 -> row.size() < 2 ? null : new Edit.Remove(some.place());
+          default ->
+              row.size() < 2 || some == other ? null : new Edit.Move(some.place(), other.place());
+        };
+    if (edit == null) {
+      return;
+    }
+    String after = SiteEditor.edited(text, List.of(edit));
+    List<String> old = text.lines().toList();
+    List<String> now = after.lines().toList();
+    assertThat(comments(after)).as("%s", edit).containsAll(comments(text));
+    assertThat(now.stream().filter(String::isBlank))
+        .hasSameSizeAs(old.stream().filter(String::isBlank).toList());
+    if (edit instanceof Edit.Remove) {
+      assertThat(isWithin(now, old))
+          .as("%s\n%s", edit, SiteEditor.patch("x", text, after))
+          .isTrue();
+    } else if (edit instanceof Edit.Move) {
+      assertThat(now).containsExactlyInAnyOrderElementsOf(old);
+    } else {
+      List<String> kept = new ArrayList<>(old);
+      kept.removeIf(line -> !now.contains(line)); // a line in braces that something was put into
+      assertThat(old.size() - kept.size()).isLessThanOrEqualTo(1);
+      assertThat(isWithin(kept, now)).isTrue();
+    }
+    Site read = SiteReader.read("x", after); // and it is a site as before
+    assertThat(read.hosts().keySet()).isEqualTo(site.hosts().keySet());
+    assertThat(read.devices().keySet()).isEqualTo(site.devices().keySet());
   }
 }

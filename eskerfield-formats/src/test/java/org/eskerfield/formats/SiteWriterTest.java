@@ -50,7 +50,7 @@ class SiteWriterTest {
   @Test
   void drawnSitesAreKept() throws Exception {
     int kept = 0;
-    for (int seed = 0; seed < 200; seed++) {
+    for (int seed = 0; seed < 60; seed++) {
       Site site;
       try {
         site = SiteReader.read("drawn", new SiteLot(seed).site());
@@ -60,6 +60,6 @@ class SiteWriterTest {
       assertSame(SiteReader.read("written", SiteWriter.write(site)), site);
       kept++;
     }
-    assertThat(kept).isGreaterThan(100);
+    assertThat(kept).isGreaterThan(30);
   }
 }

@@ -32,7 +32,8 @@ import org.jspecify.annotations.Nullable;
 public final class PacketWords {
   private static final int MOST_BOXES = 5_000;
   private static final int MOST_LINES = 8;
-  private static final int MOST_NAMES = 6;
+  private static final int MOST_NAMES = 8;
+  private static final String OTHERS = "other protocols";
 
   /** Lines that say the same but for one part are told as one. */
   private record Line(String from, String to, String what, String when) {}
@@ -108,7 +109,8 @@ public final class PacketWords {
       texts.add("from " + line.from + " to " + line.to + ", " + line.what + when);
     }
     if (cut || merged.size() > MOST_LINES) {
-      texts.add("and others" + (cut ? "" : ": " + (merged.size() - MOST_LINES) + " lines more"));
+      texts.add(
+          cut ? "and others" : "and others, in " + (merged.size() - MOST_LINES) + " more lines");
     }
     return texts;
   }
@@ -129,6 +131,9 @@ public final class PacketWords {
     List<Line> merged = new ArrayList<>();
     groups.forEach(
         (rest, values) -> {
+          if (values.contains(OTHERS)) {
+            values.removeIf(value -> value.startsWith("protocol "));
+          }
           String all = some(new ArrayList<>(values));
           merged.add(
               switch (part) {
@@ -141,10 +146,12 @@ public final class PacketWords {
   }
 
   private static String some(List<String> values) {
-    int most = 2 * MOST_NAMES;
-    return values.size() <= most
+    return values.size() <= MOST_NAMES
         ? String.join(", ", values)
-        : String.join(", ", values.subList(0, most)) + " and " + (values.size() - most) + " more";
+        : String.join(", ", values.subList(0, MOST_NAMES))
+            + " and "
+            + (values.size() - MOST_NAMES)
+            + " more";
   }
 
   private static AddressSet addresses(Box box, Dimension upper, Dimension lower) {
@@ -199,8 +206,8 @@ public final class PacketWords {
         rest = rest.intersection(whole.complement());
       }
     }
-    if (!rest.isEmpty()) {
-      names.add(named(rest));
+    for (AddressRange range : rest.ranges()) {
+      names.add(name(range));
     }
     return some(names);
   }
@@ -261,7 +268,7 @@ public final class PacketWords {
     Box.Interval ports = box.intervals().get(Dimension.DESTINATION_PORT);
     String from = sourcePorts(box);
     if (protocol == null || protocol.first() != protocol.last()) {
-      return (protocol == null ? "every service" : protocols(protocol)) + from;
+      return (protocol == null ? "every service" : OTHERS) + from;
     }
     int number = (int) protocol.first();
     if (Protocol.isIcmp(number)) {
@@ -272,11 +279,6 @@ public final class PacketWords {
     }
     int last = ports.last() == -1 ? PortSet.HIGHEST : (int) ports.last();
     return PortSet.range((int) ports.first(), last) + "/" + Protocol.name(number) + from;
-  }
-
-  private static String protocols(Box.Interval protocols) {
-    long last = protocols.last() == -1 ? 255 : protocols.last();
-    return "protocols " + protocols.first() + " to " + last;
   }
 
   private static String sourcePorts(Box box) {

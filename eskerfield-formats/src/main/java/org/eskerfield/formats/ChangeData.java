@@ -1,14 +1,11 @@
 package org.eskerfield.formats;
 
-import static org.eskerfield.formats.LedgerData.map;
 import static org.eskerfield.formats.LedgerData.place;
 
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Map;
 import org.eskerfield.check.Finding;
 import org.eskerfield.offer.Plan;
-import org.jspecify.annotations.Nullable;
 
 /** A planned change as a tree for {@link JsonWriter#tree}, see {@link Schemas#OFFER}. */
 public final class ChangeData {
@@ -19,51 +16,40 @@ public final class ChangeData {
    *
    * @param written whether it was written
    */
-  public static Map<String, @Nullable Object> of(Plan plan, PlannedChange change, boolean written) {
+  public static Tree of(Plan plan, PlannedChange change, boolean written) {
     List<Object> steps = new ArrayList<>();
     for (Plan.Step step : plan.steps()) {
-      steps.add(map("device", step.device(), "what", step.what(), "where", step.where()));
+      steps.add(
+          new Tree()
+              .with("device", step.device())
+              .with("what", step.what())
+              .with("where", step.where()));
     }
     List<Object> broken = new ArrayList<>();
     change.broken().forEach(each -> broken.add(each.expectation().text()));
-    return map(
-        "safe",
-        change.isSafe(),
-        "written",
-        written,
-        "steps",
-        steps,
-        "tidied",
-        change.tidied(),
-        "patch",
-        change.changed().patch(),
-        "appeared",
-        findings(change.appeared()),
-        "gone",
-        findings(change.gone()),
-        "proofs",
-        proofs(change.proofs()),
-        "management",
-        proofs(change.management()),
-        "broken",
-        broken);
+    return new Tree()
+        .with("safe", change.isSafe())
+        .with("written", written)
+        .with("steps", steps)
+        .with("tidied", change.tidied())
+        .with("patch", change.changed().patch())
+        .with("appeared", findings(change.appeared()))
+        .with("gone", findings(change.gone()))
+        .with("proofs", proofs(change.proofs()))
+        .with("management", proofs(change.management()))
+        .with("broken", broken);
   }
 
   static List<Object> findings(List<Finding> findings) {
     List<Object> all = new ArrayList<>();
     for (Finding each : findings) {
       all.add(
-          map(
-              "code",
-              each.code(),
-              "severity",
-              each.severity(),
-              "about",
-              each.about(),
-              "message",
-              each.message(),
-              "place",
-              place(each.place())));
+          new Tree()
+              .with("code", each.code())
+              .with("severity", each.severity())
+              .with("about", each.about())
+              .with("message", each.message())
+              .with("place", place(each.place())));
     }
     return all;
   }
@@ -73,23 +59,15 @@ public final class ChangeData {
     for (PlannedChange.Proved each : proofs) {
       var attempt = each.conversation().attempt();
       all.add(
-          map(
-              "what",
-              each.what(),
-              "from",
-              attempt.sender().name(),
-              "to",
-              attempt.to(),
-              "service",
-              attempt.probe(),
-              "at",
-              attempt.at(),
-              "outcome",
-              each.conversation().outcome(),
-              "reason",
-              each.conversation().reason(),
-              "holds",
-              each.holds()));
+          new Tree()
+              .with("what", each.what())
+              .with("from", attempt.sender().name())
+              .with("to", attempt.to())
+              .with("service", attempt.probe())
+              .with("at", attempt.at())
+              .with("outcome", each.conversation().outcome())
+              .with("reason", each.conversation().reason())
+              .with("holds", each.holds()));
     }
     return all;
   }

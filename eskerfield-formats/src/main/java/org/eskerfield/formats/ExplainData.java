@@ -1,6 +1,5 @@
 package org.eskerfield.formats;
 
-import static org.eskerfield.formats.LedgerData.map;
 import static org.eskerfield.formats.LedgerData.place;
 import static org.eskerfield.formats.LedgerData.texts;
 
@@ -61,51 +60,37 @@ public final class ExplainData {
    *
    * @param name what the file is called
    */
-  public static Map<String, @Nullable Object> of(
-      String name, SiteFile file, List<Explanation> devices) {
+  public static Tree of(String name, SiteFile file, List<Explanation> devices) {
     ExplainData data = new ExplainData(file.site());
     Site site = file.site();
     List<Object> all = new ArrayList<>();
     devices.forEach(each -> all.add(data.device(each)));
     List<Object> tests = new ArrayList<>();
     file.expectations().forEach(each -> tests.add(test(each)));
-    return map(
-        "file",
-        name,
-        "site",
-        site.name(),
-        "timeZone",
-        site.timeZone(),
-        "note",
-        site.note(),
-        "devices",
-        all,
-        "tests",
-        tests);
+    return new Tree()
+        .with("file", name)
+        .with("site", site.name())
+        .with("timeZone", site.timeZone())
+        .with("note", site.note())
+        .with("devices", all)
+        .with("tests", tests);
   }
 
-  private static Map<String, @Nullable Object> test(Expectation expected) {
+  private static Tree test(Expectation expected) {
     List<String> from = new ArrayList<>();
     expected.attempts().forEach(attempt -> from.add(attempt.sender().name()));
     var first = expected.attempts().get(0);
-    return map(
-        "from",
-        String.join(", ", from),
-        "to",
-        first.to(),
-        "service",
-        first.probe(),
-        "at",
-        Moments.text(first.at()),
-        "outcome",
-        expected.outcome() + (expected.by() == null ? "" : " by " + expected.by()),
-        "note",
-        expected.note(),
-        "place",
-        place(expected.place()));
+    return new Tree()
+        .with("from", String.join(", ", from))
+        .with("to", first.to())
+        .with("service", first.probe())
+        .with("at", Moments.text(first.at()))
+        .with("outcome", expected.outcome() + (expected.by() == null ? "" : " by " + expected.by()))
+        .with("note", expected.note())
+        .with("place", place(expected.place()));
   }
 
-  private Map<String, @Nullable Object> device(Explanation explanation) {
+  private Tree device(Explanation explanation) {
     Device device = explanation.device();
     List<Object> translation = new ArrayList<>();
     List<Object> lists = new ArrayList<>();
@@ -117,7 +102,7 @@ public final class ExplainData {
       List<Object> sentences = new ArrayList<>();
       for (Statement each : section.statements()) {
         sentences.add(statement(each));
-        Map<String, @Nullable Object> own = statement(each);
+        Tree own = statement(each);
         switch (section.step()) {
           case DESTINATION, SOURCE -> {
             own.put("device", device.name());
@@ -139,18 +124,14 @@ public final class ExplainData {
         lists.add(list(device, section));
       }
       order.add(
-          map(
-              "step",
-              section.step(),
-              "title",
-              section.title(),
-              "name",
-              section.name(),
-              "statements",
-              sentences));
+          new Tree()
+              .with("step", section.step())
+              .with("title", section.title())
+              .with("name", section.name())
+              .with("statements", sentences));
     }
     translation.sort((a, b) -> Integer.compare((Integer) number(a), (Integer) number(b)));
-    Map<String, @Nullable Object> map = LedgerData.device(device);
+    Tree map = LedgerData.device(device);
     map.put("order", order);
     map.put("objects", objects(device));
     map.put("ownServices", services);
@@ -172,47 +153,31 @@ public final class ExplainData {
   }
 
   /** A statement with its example. */
-  public static Map<String, @Nullable Object> statement(Statement statement) {
+  public static Tree statement(Statement statement) {
     Statement.Example example = statement.example();
-    return map(
-        "number",
-        statement.number(),
-        "name",
-        statement.name(),
-        "sentence",
-        statement.sentence(),
-        "example",
-        example == null ? null : example(example),
-        "place",
-        place(statement.of().place()));
+    return new Tree()
+        .with("number", statement.number())
+        .with("name", statement.name())
+        .with("sentence", statement.sentence())
+        .with("example", example == null ? null : example(example))
+        .with("place", place(statement.of().place()));
   }
 
-  private static Map<String, @Nullable Object> example(Statement.Example example) {
+  private static Tree example(Statement.Example example) {
     Trace trace = example.trace();
     Decision decision = example.decision();
-    return map(
-        "from",
-        trace.question().sender().name(),
-        "source",
-        trace.question().source(),
-        "to",
-        trace.question().to(),
-        "service",
-        trace.question().probe(),
-        "sourcePort",
-        trace.question().sourcePort(),
-        "at",
-        trace.question().at(),
-        "before",
-        decision.before().line(),
-        "after",
-        decision.after().line(),
-        "ruling",
-        decision.ruling().code(),
-        "outcome",
-        trace.outcome(),
-        "sentence",
-        example.sentence());
+    return new Tree()
+        .with("from", trace.question().sender().name())
+        .with("source", trace.question().source())
+        .with("to", trace.question().to())
+        .with("service", trace.question().probe())
+        .with("sourcePort", trace.question().sourcePort())
+        .with("at", trace.question().at())
+        .with("before", decision.before().line())
+        .with("after", decision.after().line())
+        .with("ruling", decision.ruling().code())
+        .with("outcome", trace.outcome())
+        .with("sentence", example.sentence());
   }
 
   // The fields of rules, as somebody who types them needs them.
@@ -243,8 +208,8 @@ public final class ExplainData {
     return schedule == null ? null : schedule.name();
   }
 
-  private Map<String, @Nullable Object> translation(TranslationRule rule) {
-    Map<String, @Nullable Object> map = map("kind", rule.kind(), "disabled", rule.disabled());
+  private Tree translation(TranslationRule rule) {
+    Tree map = new Tree().with("kind", rule.kind()).with("disabled", rule.disabled());
     List<AddressTerm> from = List.of();
     List<AddressTerm> to = List.of();
     InterfaceTerm arriving = null;
@@ -306,7 +271,7 @@ public final class ExplainData {
         : Sentences.addresses(pool.addresses());
   }
 
-  private Map<String, @Nullable Object> list(Device device, Explanation.Section section) {
+  private Tree list(Device device, Explanation.Section section) {
     AccessList list =
         device.access().stream()
             .filter(each -> each.name().equals(section.name()))
@@ -315,18 +280,15 @@ public final class ExplainData {
     List<Object> guards = new ArrayList<>();
     for (AccessList.Guard guard : list.guards()) {
       guards.add(
-          map(
-              "arriving",
-              sides(guard.arriving()),
-              "leaving",
-              guard.toDevice() ? null : sides(guard.leaving()),
-              "toDevice",
-              guard.toDevice()));
+          new Tree()
+              .with("arriving", sides(guard.arriving()))
+              .with("leaving", guard.toDevice() ? null : sides(guard.leaving()))
+              .with("toDevice", guard.toDevice()));
     }
     List<Object> rules = new ArrayList<>();
     for (Statement each : section.statements()) {
       if (each.of() instanceof AccessRule rule) {
-        Map<String, @Nullable Object> map = statement(each);
+        Tree map = statement(each);
         map.put("device", device.name());
         map.put("list", list.name());
         map.put("action", rule.action());
@@ -343,27 +305,19 @@ public final class ExplainData {
         rules.add(map);
       }
     }
-    return map(
-        "name",
-        list.name(),
-        "sentence",
-        section.title(),
-        "guards",
-        guards,
-        "rules",
-        rules,
-        "otherwise",
-        list.otherwise(),
-        "stateless",
-        list.stateless(),
-        "note",
-        list.note(),
-        "place",
-        place(list.place()));
+    return new Tree()
+        .with("name", list.name())
+        .with("sentence", section.title())
+        .with("guards", guards)
+        .with("rules", rules)
+        .with("otherwise", list.otherwise())
+        .with("stateless", list.stateless())
+        .with("note", list.note())
+        .with("place", place(list.place()));
   }
 
   /** The named objects that the rules of a device use. */
-  private Map<String, @Nullable Object> objects(Device device) {
+  private Tree objects(Device device) {
     Set<String> names = new LinkedHashSet<>();
     names.addAll(site.networks().keySet());
     names.addAll(site.hosts().keySet());
@@ -380,31 +334,31 @@ public final class ExplainData {
                 : network != null
                     ? AddressSet.ofPrefixes(network.prefixes())
                     : AddressSet.ofAddresses(Objects.requireNonNull(host).addresses());
-        addresses.add(map("name", name, "addresses", Sentences.addresses(all)));
+        addresses.add(new Tree().with("name", name).with("addresses", Sentences.addresses(all)));
       }
     }
     List<Object> services = new ArrayList<>();
     for (Service service : site.services().values()) {
       if (isUsed(device, service.name())) {
-        services.add(map("name", service.name(), "ports", Sentences.ports(service.parts())));
+        services.add(
+            new Tree()
+                .with("name", service.name())
+                .with("ports", Sentences.ports(service.parts())));
       }
     }
     List<Object> schedules = new ArrayList<>();
     for (Schedule schedule : site.schedules().values()) {
       if (isUsed(device, schedule.name())) {
         List<String> windows = schedule.windows().stream().map(Schedule.Window::text).toList();
-        schedules.add(map("name", schedule.name(), "windows", String.join("; ", windows)));
+        schedules.add(
+            new Tree().with("name", schedule.name()).with("windows", String.join("; ", windows)));
       }
     }
-    return map(
-        "any",
-        !addresses.isEmpty() || !services.isEmpty() || !schedules.isEmpty(),
-        "addresses",
-        addresses,
-        "services",
-        services,
-        "schedules",
-        schedules);
+    return new Tree()
+        .with("any", !addresses.isEmpty() || !services.isEmpty() || !schedules.isEmpty())
+        .with("addresses", addresses)
+        .with("services", services)
+        .with("schedules", schedules);
   }
 
   private boolean isUsed(Device device, String name) {
@@ -419,15 +373,13 @@ public final class ExplainData {
       List<Address> addresses = new ArrayList<>();
       device.interfaces().forEach(each -> addresses.addAll(each.addresses()));
       all.add(
-          map(
-              "service",
-              own.service().text(),
-              "ports",
-              Sentences.ports(own.service().service().parts()),
-              "from",
-              own.from().isEmpty() ? "anybody" : terms(own.from()),
-              "addresses",
-              String.join(", ", texts(addresses).stream().map(Object::toString).toList())));
+          new Tree()
+              .with("service", own.service().text())
+              .with("ports", Sentences.ports(own.service().service().parts()))
+              .with("from", own.from().isEmpty() ? "anybody" : terms(own.from()))
+              .with(
+                  "addresses",
+                  String.join(", ", texts(addresses).stream().map(Object::toString).toList())));
     }
     return all;
   }
@@ -439,24 +391,19 @@ public final class ExplainData {
       List<Object> before = new ArrayList<>();
       for (RuleDetail.Earlier earlier : detail.before()) {
         before.add(
-            map(
-                "sentence",
-                earlier.sentence(),
-                "takesAll",
-                earlier.all(),
-                "place",
-                place(earlier.rule().place())));
+            new Tree()
+                .with("sentence", earlier.sentence())
+                .with("takesAll", earlier.all())
+                .with("place", place(earlier.rule().place())));
       }
       List<Object> letBy = new ArrayList<>();
       for (Decision decision : detail.letBy()) {
         letBy.add(
-            map(
-                "text",
-                decision.text(),
-                "place",
-                decision.by() == null ? null : place(decision.by().place())));
+            new Tree()
+                .with("text", decision.text())
+                .with("place", decision.by() == null ? null : place(decision.by().place())));
       }
-      Map<String, @Nullable Object> map = statement(detail.statement());
+      Tree map = statement(detail.statement());
       map.put("device", detail.device().name());
       map.put("list", detail.list());
       map.put("of", detail.of());

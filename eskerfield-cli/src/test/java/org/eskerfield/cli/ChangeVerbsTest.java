@@ -121,6 +121,21 @@ class ChangeVerbsTest {
         .isEqualTo(before.replace("        rules: []\n", ""));
   }
 
+  /** A file without expectations gets some, and loses them with everything that they told of. */
+  @Test
+  void theLastOfAListTakesTheListWithIt() throws Exception {
+    Path site = copy(Path.of("../demo/skerry.site.yaml"));
+    String offer = "offer %s ramp 502/tcp --from stranger --at 1503 --when 'working hours' --yes";
+    assertThat(MainTest.run(MainTest.words(offer.formatted(site))).status()).isZero();
+    assertThat(Files.readString(site)).contains("\n\nexpect:\n  - from: stranger\n");
+    MainTest.Result gone = MainTest.run("withdraw", site.toString(), "ramp", "502/tcp", "--yes");
+    assertThat(gone.status()).as(gone.out() + gone.err()).isZero();
+    assertThat(Files.readString(site))
+        .doesNotContain("expect:", "destination:", "accept: the contractor", "schedules:")
+        .contains("- shared: pier to the internet", "otherwise: drop");
+    assertThat(MainTest.run("check", site.toString()).out()).startsWith("nothing found");
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

@@ -865,7 +865,20 @@ public final class Offer {
     if (wish.when() == null) {
       return null;
     }
-    Times times = new Times(List.of(wish.when()), VirtualClock.start(site.timeZone()));
+    ZonedDateTime usual = VirtualClock.start(site.timeZone());
+    List<ZonedDateTime> likely = new ArrayList<>(List.of(usual));
+    if (!inside) {
+      for (int days : new int[] {6, 5, 0}) { // the weekend, and then the night
+        likely.add(usual.plusDays(days).withHour(10));
+        likely.add(usual.plusDays(days).withHour(23));
+      }
+    }
+    for (ZonedDateTime moment : likely) {
+      if (wish.when().covers(moment) == inside) {
+        return moment;
+      }
+    }
+    Times times = new Times(List.of(wish.when()), usual);
     BitSet covered = times.covered(wish.when());
     int number = inside ? covered.nextSetBit(0) : covered.nextClearBit(0);
     return number < 0 || number > 1 ? null : times.moment(number);

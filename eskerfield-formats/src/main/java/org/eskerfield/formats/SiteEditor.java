@@ -5,9 +5,12 @@ import com.github.difflib.UnifiedDiffUtils;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
+import java.util.HashSet;
+import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Set;
 import java.util.regex.Pattern;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.model.Place;
@@ -53,6 +56,12 @@ public final class SiteEditor {
   private final Map<String, Found> byPlace = new HashMap<>();
   private final List<Replacement> replacements = new ArrayList<>();
 
+  private final IdentityHashMap<CollectionNode<?>, Integer> removals = new IdentityHashMap<>();
+  private final IdentityHashMap<CollectionNode<?>, Boolean> emptied = new IdentityHashMap<>();
+
+  /** Lists that an edit begins, by where their owner stands and their key. */
+  private final Set<String> begun = new HashSet<>();
+
   private SiteEditor(String text) {
     this.text = text;
     LoadSettings settings =
@@ -67,6 +76,7 @@ public final class SiteEditor {
    */
   public static String edited(String text, List<Edit> edits) {
     SiteEditor editor = new SiteEditor(text);
+    editor.countRemovals(edits);
     edits.forEach(editor::take);
     return editor.result();
   }
@@ -300,9 +310,16 @@ public final class SiteEditor {
 
   /** Adds a line, or what stands between two commas, to the end of a mapping. */
   private void add(MappingNode mapping, String line) {
+    add(mapping, line, /* apart= */ false);
+  }
+
+  private void add(MappingNode mapping, String line, boolean apart) {
     if (isBlock(mapping)) {
       int at = lineEnd(end(mapping));
-      replace(at, at, lineBreak() + " ".repeat(column(start(mapping))) + line);
+      replace(
+          at,
+          at,
+          (apart ? lineBreak() : "") + lineBreak() + " ".repeat(column(start(mapping))) + line);
     } else if (mapping.getValue().isEmpty()) {
       replace(start(mapping), end(mapping), "{ " + line + " }");
     } else {
@@ -311,13 +328,27 @@ public final class SiteEditor {
     }
   }
 
+  /** Counts what is taken away of each list, since a list does not stay without items. */
+  private void countRemovals(List<Edit> edits) {
+    for (Edit edit : edits) {
+      if (edit instanceof Edit.Remove removal) {
+        CollectionNode<?> holder = find(removal.object()).holder;
+        if (holder != null) {
+          removals.merge(holder, 1, Integer::sum);
+        }
+      }
+    }
+  }
+
   private void remove(Found found) {
     CollectionNode<?> holder = found.holder;
     if (holder == null) {
       throw new IllegalArgumentException("the whole file cannot be taken away");
     }
-    if (holder.getValue().size() == 1) {
-      removeHolder(holder);
+    if (holder.getValue().size() == Math.max(1, removals.getOrDefault(holder, 0))) {
+      if (emptied.put(holder, true) == null) {
+        removeHolder(holder);
+      }
       return;
     }
     int start = found.entry == null ? start(found.value) : start(found.entry.getKeyNode());
@@ -369,14 +400,20 @@ public final class SiteEditor {
       return;
     }
     NodeTuple entry = entry(owner, key);
-    if (entry == null) {
-      if (isBlock(owner)) {
-        int indent = column(start(owner));
-        String item = item(insert.item(), indent + 2, /* lines= */ true);
-        add(owner, key + ":" + lineBreak() + " ".repeat(indent + 2) + "- " + item);
+    if (entry == null && isBlock(owner)) {
+      int indent = column(start(owner));
+      String item = "- " + item(insert.item(), indent + 2, /* lines= */ true);
+      String line = lineBreak() + " ".repeat(indent + 2) + item;
+      if (begun.add(start(owner) + " " + key)) {
+        add(owner, key + ":" + line, indent == 0); // what stands at the top is set apart
       } else {
-        add(owner, key + ": [" + flow(insert.item()) + "]");
+        int at = lineEnd(end(owner));
+        replace(at, at, line); // behind the item that began the list
       }
+      return;
+    }
+    if (entry == null) {
+      add(owner, key + ": [" + flow(insert.item()) + "]");
       return;
     }
     if (!(entry.getValueNode() instanceof SequenceNode list)) {

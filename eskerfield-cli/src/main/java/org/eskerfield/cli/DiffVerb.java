@@ -103,10 +103,16 @@ final class DiffVerb extends Verb {
       out.append(i == 0 ? "" : "\n");
       change(out, i + 1, changes.get(i), site, traces, style);
     }
-    none(out, changes, "none: of all first packets, each ends as before, by the same rules");
+    if (comparison.reach().complete()) {
+      none(out, changes, "none: of all first packets, each ends as before, by the same rules");
+    }
     if (!comparison.reach().complete()) {
       out.append("  ").append(style.bad("not all")).append(": ");
-      out.append(Style.wrapped("there are too many kinds of packets to try one of each", 2, 11));
+      out.append(
+          Style.wrapped(
+              "there are too many kinds of packets to try one of each; there may be more that change",
+              2,
+              11));
       out.append('\n');
     }
     out.append('\n').append(style.strong("Expectations whose outcome changes")).append('\n');

@@ -1,9 +1,11 @@
 package org.eskerfield.cli;
 
 import java.util.ArrayList;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Set;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.LedgerData;
 import org.eskerfield.formats.WellKnownServices;
@@ -77,7 +79,7 @@ final class ServicesVerb extends Verb {
     }
     TableText table = new TableText("name", "ports", "also", "what");
     for (Row row : rows) {
-      List<String> ports = new ArrayList<>();
+      Set<String> ports = new LinkedHashSet<>(); // a ping is one of each family
       row.service.parts().forEach(part -> ports.add(part.toString()));
       table.add(row.service.name(), joined(row.service, ports), row.also, row.description);
     }
@@ -96,7 +98,7 @@ final class ServicesVerb extends Verb {
           "any", "Everything");
 
   /** {@code 53/tcp+udp} for two parts with the same ports. */
-  private static String joined(Service service, List<String> ports) {
+  private static String joined(Service service, Set<String> ports) {
     List<ServicePart> parts = service.parts();
     boolean both =
         parts.size() == 2

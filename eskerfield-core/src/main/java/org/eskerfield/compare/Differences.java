@@ -112,7 +112,7 @@ final class Differences {
     return map;
   }
 
-  private static Map<String, Placed> rules(List<? extends Placed> rules) {
+  static Map<String, Placed> rules(List<? extends Placed> rules) {
     Map<String, Placed> map = new LinkedHashMap<>();
     rules.forEach(each -> put(map, Labels.of(each), each));
     return map;
@@ -186,7 +186,7 @@ final class Differences {
   }
 
   /** A longest run of names that both rows have in the same order; the others moved. */
-  private static Set<String> stayed(List<String> before, List<String> after) {
+  static Set<String> stayed(List<String> before, List<String> after) {
     int n = before.size();
     List<Integer> positions = new ArrayList<>();
     Map<String, Integer> index = new LinkedHashMap<>();
@@ -224,7 +224,8 @@ final class Differences {
 
   // Fields.
 
-  private static List<Field> fields(Placed was, Placed is) {
+  /** What differs in two objects, places and parts with a section of their own left out. */
+  static List<Field> fields(Placed was, Placed is) {
     List<Field> fields = new ArrayList<>();
     if (!was.getClass().equals(is.getClass())) {
       add(fields, "kind", kind(was), kind(is));

@@ -121,6 +121,11 @@ final class Fates {
     return new Walk(tracer.trace(question)).fate();
   }
 
+  /** The sets of a device. */
+  DeviceSets sets(Device device) {
+    return Objects.requireNonNull(sets.get(device.name()), device.name());
+  }
+
   /** What decided on the way of a request. */
   static List<String> rules(Trace trace) {
     List<String> rules = new ArrayList<>();
@@ -460,9 +465,11 @@ final class Fates {
           Header arrived = now;
           now = left;
           here.destinationWays().forEach(this::asked);
-          if (!here.seesOriginal()) { // lists see the source before it is given back
+          if (here.seesOriginal()) { // lists see the reply as it would leave
+            now = withSource(pass.arrived().destination(), pass.arrived().destinationPort(), now);
+          } else { // lists see the source before it is given back
             depth++;
-            now = withSourceOf(arrived, now);
+            now = withSource(arrived.source(), arrived.sourcePort(), now);
           }
           here.stateless().forEach(this::asked);
           depth = pass.depth();
@@ -488,10 +495,10 @@ final class Fates {
       return null;
     }
 
-    private static Header withSourceOf(Header source, Header rest) {
+    private static Header withSource(Address source, int port, Header rest) {
       return new Header(
-          source.source(),
-          source.sourcePort(),
+          source,
+          rest.inner() == null ? port : 0,
           rest.destination(),
           rest.destinationPort(),
           rest.protocol(),

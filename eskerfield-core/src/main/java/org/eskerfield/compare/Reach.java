@@ -44,7 +44,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Idea: of the packets that somebody can send, take one, find its fate on both sites ({@link
  * Fates}) and all packets that share both, and take these away; go on until none is left. So every
  * packet is covered once, by one whose way was traced. Cost: the number of different pairs of
- * fates, times two traces and some set operations.
+ * fates, times two traces and some set operations; packets that no difference can touch ({@link
+ * Focus}) are left out beforehand.
  *
  * @param changes those that change, alike ones together, the gravest first
  * @param kinds how many pairs of fates there are
@@ -109,11 +110,12 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       List<Origin> origins = origins();
       space.allow(MOST_INTERVALS);
       try {
+        PacketSet focus = new Focus(before, after, old, now, space).packets();
         for (int i = 0; i < origins.size(); i++) {
           Origin origin = origins.get(i);
           String who = origin.host() != null ? origin.host() : origin.network();
           progress.begins(who == null ? Site.INTERNET : who, i, origins.size());
-          complete &= search(origin);
+          complete &= search(origin, focus);
         }
       } catch (UndeterminedException e) {
         complete = false;
@@ -128,8 +130,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       return new Reach(changes, kinds, complete);
     }
 
-    private boolean search(Origin origin) {
-      PacketSet rest = askable().intersection(space.sources(origin.sources()));
+    private boolean search(Origin origin, PacketSet focus) {
+      PacketSet rest = askable().intersection(space.sources(origin.sources())).intersection(focus);
       while (!rest.isEmpty()) {
         if (kinds >= MOST_KINDS) {
           return false;

@@ -187,6 +187,32 @@ public final class DeviceSets {
     return base + program.number(own);
   }
 
+  /** The packets that one rule of the device may turn into one of a set, wherever they arrive. */
+  public PacketSet before(PacketSet some) {
+    List<PacketSet> all = new ArrayList<>();
+    for (Translations.Inbound entry : program.translations.inbound) {
+      PacketSet taken = takenBy(entry).without(Dimension.ARRIVING);
+      PacketSet led = some;
+      if (entry.hairpin() != null || entry.rule() instanceof DestinationRule) {
+        for (Interface leaving : program.device.interfaces()) { // the source may be rewritten, too
+          led = led.union(some.preImage(shares(program.ownOf(leaving))));
+        }
+        DestinationRule.Sources sources =
+            entry.rule() instanceof DestinationRule to ? to.sources() : null;
+        Pool pool = sources == null ? null : sources.pool();
+        led = pool == null ? led : led.union(some.preImage(shares(pool.addresses())));
+      }
+      all.add(led.preImage(rewrite(entry)).intersection(taken));
+    }
+    for (Translations.Outbound entry : program.translations.outbound) {
+      PacketSet taken = takenBy(entry).without(Dimension.ARRIVING).without(Dimension.LEAVING);
+      for (Interface leaving : program.device.interfaces()) {
+        all.add(some.preImage(rewrite(entry, leaving)).intersection(taken));
+      }
+    }
+    return space.union(all);
+  }
+
   /** The addresses that rules of the device use in a realm; null for the common one. */
   public AddressSet claimed(@Nullable String realm) {
     return program.translations.claimed(realm);

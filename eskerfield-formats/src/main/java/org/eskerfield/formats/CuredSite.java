@@ -4,6 +4,7 @@ import java.io.ByteArrayInputStream;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.AccessDeniedException;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
@@ -102,6 +103,9 @@ public record CuredSite(String before, String after, SiteFile file, String patch
    */
   public void write(Path path) throws IOException {
     Path real = path.toRealPath();
+    if (!Files.isWritable(real)) { // to replace it would need no permission of its own
+      throw new AccessDeniedException(path.toString());
+    }
     Path beside = Files.createTempFile(real.toAbsolutePath().getParent(), ".eskerfield", ".tmp");
     try {
       Files.writeString(beside, after);

@@ -122,7 +122,7 @@ public final class WishReader {
         found.isEmpty() || who.isEmpty()
             ? "no host is called '" + who + "'"
             : "several hosts are called so: " + String.join(", ", found),
-        found.isEmpty()
+        found.isEmpty() || who.isEmpty()
             ? Similar.didYouMean(
                 who,
                 names,

@@ -9,6 +9,7 @@ import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.formats.BlockReader;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.LedgerData;
+import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
@@ -23,6 +24,7 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.verify.Expectation;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -53,7 +55,8 @@ final class LedgerVerb extends Verb {
 
   @Override
   int run(ParseResult call, Terminal terminal) throws Exception {
-    Site site = readSite(call);
+    SiteFile file = readFile(call, siteName(call));
+    Site site = file.site();
     Style style = terminal.style();
     boolean json = call.hasMatchedOption("--json");
     if (call.hasMatchedOption("--uses")) {
@@ -62,7 +65,8 @@ final class LedgerVerb extends Verb {
         throw wrong(
             call, "--uses: nothing is called '" + name + "'" + meant(name, NamedUse.names(site)));
       }
-      List<NamedUse> uses = NamedUse.of(site, name);
+      List<NamedUse> uses = new ArrayList<>(NamedUse.of(site, name));
+      file.expectations().forEach(each -> expected(uses, name, each));
       terminal
           .out()
           .print(json ? JsonWriter.tree(LedgerData.uses(name, uses)) : uses(name, uses, style));
@@ -79,9 +83,14 @@ final class LedgerVerb extends Verb {
     }
     if (call.hasMatchedOption("--route")) {
       Address to = address(call, "--route");
+      List<Object> ways = new ArrayList<>();
       for (Device device : site.devices().values()) {
-        terminal.out().println(route(site, device, to, style));
+        ways.add(LedgerData.way(device, DeviceProgram.compile(site, device).leading(to)));
+        if (!json) {
+          terminal.out().println(route(site, device, to, style));
+        }
       }
+      terminal.out().print(json ? JsonWriter.tree(ways) : "");
       return FINE;
     }
     List<Block> blocks = blocks(call, site, ledger);
@@ -98,6 +107,19 @@ final class LedgerVerb extends Verb {
       terminal.out().print((i == 0 ? "" : "\n") + block(blocks.get(i), style));
     }
     return FINE;
+  }
+
+  /** Adds where an expectation names an object. */
+  private static void expected(List<NamedUse> uses, String name, Expectation expected) {
+    String by = "expectation '" + expected.text() + "'";
+    boolean from = expected.attempts().stream().anyMatch(a -> a.sender().name().equals(name));
+    boolean to = expected.attempts().stream().anyMatch(a -> a.to().equals(name));
+    if (from) {
+      uses.add(new NamedUse(by, "from", expected));
+    }
+    if (to || name.equals(expected.by())) {
+      uses.add(new NamedUse(by, to ? "to" : "outcome", expected));
+    }
   }
 
   private static Address address(ParseResult call, String option) {

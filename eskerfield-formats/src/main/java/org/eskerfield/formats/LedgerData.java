@@ -10,12 +10,14 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
 
 /** What is known of addresses and services, as trees for {@link JsonWriter#tree}. */
 public final class LedgerData {
@@ -139,6 +141,19 @@ public final class LedgerData {
     map.put("assignedByCarrier", block.assigned());
     map.put("stretches", stretches);
     return map;
+  }
+
+  /** By which line of its routing table a device sends on; null for none. */
+  public static Tree way(Device device, @Nullable Placed by) {
+    Route route = by instanceof Route found ? found : null;
+    Interface connected = by instanceof Interface found ? found : null;
+    Interface leaving = route == null ? connected : route.leaving();
+    return new Tree()
+        .with("device", device.name())
+        .with("route", route == null ? null : route.to())
+        .with("via", route == null ? null : route.via())
+        .with("leaving", leaving == null ? null : leaving.name())
+        .with("place", by == null ? null : place(by.place()));
   }
 
   /** Who has an address or ports of it. */

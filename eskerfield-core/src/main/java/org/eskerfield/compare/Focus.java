@@ -141,7 +141,9 @@ final class Focus {
   }
 
   private void lists(Device wasOf, Device isOf, AccessList was, AccessList is) {
-    if (!was.name().equals(is.name()) || differs(was, is)) {
+    // A list that speaks of the device itself judges what it sends, its answers too; others do not.
+    boolean ofItself = namesSelf(old.sets(wasOf), was) != namesSelf(now.sets(isOf), is);
+    if (!was.name().equals(is.name()) || differs(was, is) || ofItself) {
       everything = true;
       return;
     }
@@ -150,6 +152,11 @@ final class Focus {
     rules(old.sets(wasOf), was, before);
     rules(now.sets(isOf), is, after);
     touch(before, after);
+  }
+
+  private static boolean namesSelf(DeviceSets sets, AccessList list) {
+    return sets.lists().stream()
+        .anyMatch(each -> each.list().name().equals(list.name()) && each.namesSelf());
   }
 
   private static void rules(DeviceSets sets, AccessList list, Row row) {

@@ -65,6 +65,20 @@ public final class Checker {
     return List.copyOf(findings);
   }
 
+  /** What was found and the file does not accept, in the same order. */
+  public static List<Finding> open(Site site, Policy policy) {
+    return check(site, policy, (what, done, of) -> {}).stream()
+        .filter(each -> each.accepted() == null)
+        .toList();
+  }
+
+  /** Those findings of a check that another one does not have: of another kind, or elsewhere. */
+  public static List<Finding> without(List<Finding> all, List<Finding> others) {
+    Set<String> known = new HashSet<>();
+    others.forEach(each -> known.add(each.code() + " " + each.about()));
+    return all.stream().filter(each -> !known.contains(each.code() + " " + each.about())).toList();
+  }
+
   private record Part(String what, Runnable work) {}
 
   private static List<Part> parts(Inspection check) {

@@ -480,14 +480,6 @@ final class Externals {
 
   // Are there enough?
 
-  private static long size(AddressSet addresses) {
-    long size = 0;
-    for (AddressRange range : addresses.ranges()) {
-      size += range.last().low() - range.first().low() + 1;
-    }
-    return size;
-  }
-
   private static AddressSet four(AddressSet addresses) {
     return addresses.intersection(
         AddressSet.of(
@@ -502,7 +494,7 @@ final class Externals {
       Address address = host.address(Family.IPV4);
       hosts += address != null && !host.isOutside() && all.contains(address) ? 1 : 0;
     }
-    return new Sources(hosts == 0 ? size(all) : hosts, hosts > 0);
+    return new Sources(hosts == 0 ? all.countIpv4() : hosts, hosts > 0);
   }
 
   private record Sources(long count, boolean described) {
@@ -513,7 +505,7 @@ final class Externals {
 
   private void capacity(Device device, DynamicRule rule) {
     AddressSet pool = check.sets(device).pool(rule);
-    long has = size(pool);
+    long has = pool.countIpv4();
     Sources sources = sources(rule.from());
     if (sources.count <= has) {
       return;
@@ -549,12 +541,12 @@ final class Externals {
     AddressSet wider = pool;
     for (AddressRange range : pool.ranges()) {
       Address next = range.last().next();
-      while (next != null && free.contains(next) && size(wider) < wanted) {
+      while (next != null && free.contains(next) && wider.countIpv4() < wanted) {
         wider = wider.union(AddressSet.of(next));
         next = next.next();
       }
     }
-    return size(wider) < wanted ? null : wider;
+    return wider.countIpv4() < wanted ? null : wider;
   }
 
   /** The addresses that lead to some interfaces, and that nobody but a rule uses. */
@@ -587,7 +579,7 @@ final class Externals {
     StateSettings own = rule.state();
     int each = (own == null ? device.state() : own).ports().perSource();
     AddressSet pool = rule.pool() == null ? null : rule.pool().addresses();
-    long has = PORTS * (pool == null ? 1 : size(pool));
+    long has = PORTS * (pool == null ? 1 : pool.countIpv4());
     Sources sources = sources(rule.from());
     if (each > 0 && sources.count * each > has) {
       check.add(

@@ -1,7 +1,6 @@
 package org.eskerfield.compare;
 
 import java.util.ArrayList;
-import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -17,7 +16,6 @@ import org.eskerfield.model.Pool;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.packet.AddressRange;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
@@ -107,27 +105,15 @@ public record Comparison(
 
   /** Compares two sites. */
   public static Comparison of(Side before, Side after, Reach.Progress progress) {
-    List<Finding> old = findings(before);
-    List<Finding> now = findings(after);
+    List<Finding> old = Checker.open(before.site, before.policy);
+    List<Finding> now = Checker.open(after.site, after.policy);
     return new Comparison(
         Differences.between(before.site, after.site),
         Reach.between(before.site, after.site, progress),
         expectations(before, after),
-        difference(now, old),
-        difference(old, now),
+        Checker.without(now, old),
+        Checker.without(old, now),
         pools(before.site, after.site));
-  }
-
-  private static List<Finding> findings(Side side) {
-    return Checker.check(side.site, side.policy, (what, done, of) -> {}).stream()
-        .filter(each -> each.accepted() == null)
-        .toList();
-  }
-
-  private static List<Finding> difference(List<Finding> all, List<Finding> without) {
-    Set<String> known = new HashSet<>();
-    without.forEach(each -> known.add(each.code() + " " + each.about()));
-    return all.stream().filter(each -> !known.contains(each.code() + " " + each.about())).toList();
   }
 
   private static List<ExpectationChange> expectations(Side before, Side after) {
@@ -199,11 +185,7 @@ public record Comparison(
       for (TranslationRule rule : device.translation()) {
         Pool pool = pool(rule);
         if (pool != null && !rule.disabled()) {
-          long size = 0;
-          for (AddressRange range : pool.addresses().ranges()) {
-            size += range.last().low() - range.first().low() + 1;
-          }
-          all.put("'" + rule.name() + "' of " + device.name(), size);
+          all.put("'" + rule.name() + "' of " + device.name(), pool.addresses().countIpv4());
         }
       }
     }

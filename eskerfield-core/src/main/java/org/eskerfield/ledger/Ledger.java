@@ -148,10 +148,7 @@ public final class Ledger {
             .filter(host -> !host.isOutside())
             .filter(host -> host.addresses().stream().anyMatch(from::contains))
             .count();
-    long size = 0;
-    for (AddressRange range : rule.pool().addresses().ranges()) {
-      size += range.last().low() - range.first().low() + 1;
-    }
+    long size = rule.pool().addresses().countIpv4();
     return size + (size == 1 ? " address for " : " addresses for ") + hosts + " hosts";
   }
 

@@ -33,6 +33,16 @@ public record ServicePart(int protocol, PortSet ports, int icmpType) {
         : this.icmpType == Icmp.NO_TYPE || this.icmpType == icmpType;
   }
 
+  /** Whether every packet of another part belongs to this one. */
+  public boolean covers(ServicePart other) {
+    if (protocol == ANY_PROTOCOL) {
+      return true;
+    }
+    return protocol == other.protocol
+        && (icmpType == Icmp.NO_TYPE || icmpType == other.icmpType)
+        && (!Protocol.hasPorts(protocol) || ports.union(other.ports).equals(ports));
+  }
+
   /** Whether some packet belongs to both parts. */
   public boolean overlaps(ServicePart other) {
     if (protocol == ANY_PROTOCOL || other.protocol == ANY_PROTOCOL) {

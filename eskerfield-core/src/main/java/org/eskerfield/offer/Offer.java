@@ -143,7 +143,7 @@ public final class Offer {
       boolean covered = ping && host.answersPing();
       for (ServiceTerm term : host.listens()) {
         for (ServicePart own : term.service().parts()) {
-          covered |= covers(own, part);
+          covered |= own.covers(part);
         }
       }
       if (!covered) {
@@ -159,15 +159,6 @@ public final class Offer {
                     + ")");
       }
     }
-  }
-
-  private static boolean covers(ServicePart own, ServicePart part) {
-    if (own.protocol() == ServicePart.ANY_PROTOCOL) {
-      return true;
-    }
-    return own.protocol() == part.protocol()
-        && (!Protocol.hasPorts(own.protocol())
-            || own.ports().union(part.ports()).equals(own.ports()));
   }
 
   /** Somebody who may use it, as an address. */
@@ -764,7 +755,7 @@ public final class Offer {
     for (ServicePart part : seen.parts) {
       boolean covered = rule.services().isEmpty();
       for (ServiceTerm term : rule.services()) {
-        covered |= term.service().parts().stream().anyMatch(own -> covers(own, part));
+        covered |= term.service().parts().stream().anyMatch(own -> own.covers(part));
       }
       services &= covered;
     }

@@ -148,7 +148,7 @@ public final class Withdrawal {
     for (ServicePart own : inside) {
       boolean meets = target.parts.stream().anyMatch(own::overlaps);
       some |= meets;
-      all &= target.parts.stream().anyMatch(part -> covers(part, own));
+      all &= target.parts.stream().anyMatch(part -> part.covers(own));
     }
     if (some && !all) {
       throw new RefusedChangeException(
@@ -168,12 +168,6 @@ public final class Withdrawal {
       }
     }
     return parts;
-  }
-
-  private static boolean covers(ServicePart wide, ServicePart narrow) {
-    return wide.protocol() == narrow.protocol()
-        && wide.icmpType() == narrow.icmpType()
-        && wide.ports().union(narrow.ports()).equals(wide.ports());
   }
 
   // Access rules.
@@ -227,7 +221,7 @@ public final class Withdrawal {
       for (ServiceTerm term : rule.services()) {
         boolean all =
             term.service().parts().stream()
-                .allMatch(own -> seen.parts.stream().anyMatch(part -> covers(part, own)));
+                .allMatch(own -> seen.parts.stream().anyMatch(part -> part.covers(own)));
         if (all) {
           gone++;
         } else {

@@ -157,6 +157,17 @@ public final class AddressSet {
     return null;
   }
 
+  /** How many IPv4 addresses the set holds: 0 to 2^32. */
+  public long countIpv4() {
+    long count = 0;
+    for (AddressRange range : ranges) {
+      if (range.first().family() == Family.IPV4) {
+        count += range.last().low() - range.first().low() + 1;
+      }
+    }
+    return count;
+  }
+
   /** Whether the set holds no address. */
   public boolean isEmpty() {
     return ranges.length == 0;

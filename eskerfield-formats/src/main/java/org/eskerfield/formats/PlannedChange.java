@@ -136,7 +136,7 @@ public record PlannedChange(
     Path folder = path.toAbsolutePath().getParent();
     CuredSite changed = CuredSite.edited(text, folder, name, plan.edits());
     List<String> tidied = new ArrayList<>();
-    List<Finding> old = findings(before);
+    List<Finding> old = Checker.open(before.site(), before.policy());
     for (int round = 0; changed != null && round < MOST_ROUNDS; round++) {
       List<Edit> more = new ArrayList<>();
       for (Expectation each : round == 0 ? changed.file().expectations() : List.<Expectation>of()) {
@@ -154,7 +154,8 @@ public record PlannedChange(
         tidied.add("expectation: " + verdict.expectation().text());
       }
       if (more.isEmpty()) {
-        for (Finding finding : difference(findings(changed.file()), old)) {
+        for (Finding finding :
+            Checker.without(Checker.open(changed.file().site(), changed.file().policy()), old)) {
           boolean left = finding.code() == Code.UNUSED || finding.code() == Code.ACCEPTANCE_UNUSED;
           if (left && !finding.cure().edits().isEmpty()) {
             more.addAll(finding.cure().edits());
@@ -193,8 +194,8 @@ public record PlannedChange(
   private static PlannedChange of(
       SiteFile before, CuredSite changed, List<String> tidied, Plan plan) {
     SiteFile after = changed.file();
-    List<Finding> old = findings(before);
-    List<Finding> now = findings(after);
+    List<Finding> old = Checker.open(before.site(), before.policy());
+    List<Finding> now = Checker.open(after.site(), after.policy());
     List<Proved> proofs = new ArrayList<>();
     for (Proof proof : plan.proofs()) {
       Conversation conversation = converse(after.site(), proof);
@@ -206,8 +207,8 @@ public record PlannedChange(
         before,
         changed,
         tidied,
-        difference(now, old),
-        difference(old, now),
+        Checker.without(now, old),
+        Checker.without(old, now),
         proofs,
         management(before.site(), after.site()),
         broken(before, after));
@@ -272,18 +273,6 @@ public record PlannedChange(
   }
 
   // Findings and expectations.
-
-  private static List<Finding> findings(SiteFile file) {
-    return Checker.check(file.site(), file.policy(), (what, done, of) -> {}).stream()
-        .filter(each -> each.accepted() == null)
-        .toList();
-  }
-
-  private static List<Finding> difference(List<Finding> all, List<Finding> without) {
-    Set<String> known = new HashSet<>();
-    without.forEach(each -> known.add(each.code() + " " + each.about()));
-    return all.stream().filter(each -> !known.contains(each.code() + " " + each.about())).toList();
-  }
 
   private static List<Verdict> broken(SiteFile before, SiteFile after) {
     Verifier verifier = new Verifier(Tracer.of(before.site()));

@@ -505,6 +505,7 @@ final class Fates {
           rest.icmpType(),
           rest.tcpFlags(),
           rest.ttl(),
+          null,
           null);
     }
 

@@ -101,6 +101,7 @@ final class DeviceTables {
         queryType(SessionTable.protocol(kind)),
         0,
         0,
+        null,
         null);
   }
 

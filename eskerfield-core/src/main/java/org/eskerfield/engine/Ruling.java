@@ -167,6 +167,8 @@ public enum Ruling {
   NOTICE_RECEIVED(Step.RECEIVE, null),
   /** The reply is what the sender waits for. */
   REPLY_ACCEPTED(Step.RECEIVE, null),
+  /** A host gets the reset of a connection. */
+  RESET_RECEIVED(Step.RECEIVE, null),
   /** The reply comes from an address or port that the sender did not speak to. */
   REPLY_DISCARDED(Step.RECEIVE, Outcome.UNANSWERED);
 

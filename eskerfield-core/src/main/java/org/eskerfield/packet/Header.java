@@ -15,6 +15,7 @@ import org.jspecify.annotations.Nullable;
  * @param tcpFlags TCP flags as in {@link Packet}; 0 for other protocols
  * @param ttl time to live or hop limit
  * @param inner in an ICMP error the header of the packet that it is about, else null
+ * @param payload the line of text that the packet carries, see {@link Packet#payload}, or null
  */
 public record Header(
     Address source,
@@ -25,7 +26,8 @@ public record Header(
     int icmpType,
     int tcpFlags,
     int ttl,
-    @Nullable Header inner) {
+    @Nullable Header inner,
+    @Nullable String payload) {
 
   /** The source as people write it: {@code 192.0.2.1:443}, without a port where there is none. */
   public String sourceText() {

@@ -175,6 +175,7 @@ public final class Packet {
         icmpType,
         tcpFlags,
         ttl,
-        inner == null ? null : inner.header());
+        inner == null ? null : inner.header(),
+        payload);
   }
 }

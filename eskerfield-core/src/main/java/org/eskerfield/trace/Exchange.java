@@ -49,6 +49,7 @@ final class Exchange {
   private final Wording wording;
   private final boolean terse;
   private final @Nullable Map<String, Tally> tallies;
+  private final @Nullable Watch watch;
 
   // The packet under way.
   private Packet packet;
@@ -71,10 +72,18 @@ final class Exchange {
   private @Nullable Header opened;
 
   /**
+   * Where packets come in that were seen there and not sent by somebody; null for no such place.
+   */
+  private @Nullable Device entered;
+
+  private @Nullable Interface entry;
+
+  /**
    * An exchange that is to be walked.
    *
    * @param terse whether only what belongs into a log is put into words
    * @param tallies who counts the decisions of each device, or null
+   * @param watch who watches, or null; whoever is watched cannot be terse
    */
   Exchange(
       Site site,
@@ -82,9 +91,11 @@ final class Exchange {
       Question question,
       ZonedDateTime now,
       boolean terse,
-      @Nullable Map<String, Tally> tallies) {
-    this.terse = terse;
+      @Nullable Map<String, Tally> tallies,
+      @Nullable Watch watch) {
+    this.terse = terse && watch == null;
     this.tallies = tallies;
+    this.watch = watch;
     this.site = site;
     this.machines = machines;
     this.question = question;
@@ -113,9 +124,15 @@ final class Exchange {
         tcpFlags);
   }
 
+  /** Says by which interface of a device the packets of the one who begins come into the site. */
+  void enterBy(Device device, Interface own) {
+    entered = device;
+    entry = own;
+  }
+
   /** Sends the segment that completes the handshake of an answered connection. */
   void acknowledge() {
-    segment(Packet.ACK);
+    segment("ACK", Packet.ACK);
   }
 
   /**
@@ -130,7 +147,8 @@ final class Exchange {
       return null;
     }
     String lost = tell("ACK", Packet.ACK, false, story);
-    if (lost == null && talk == Talk.WEB) {
+    // A connection that nobody uses opens as well; who watches wants to see it used.
+    if (lost == null && (talk == Talk.WEB || (talk == Talk.TCP && watch != null))) {
       lost = tell("request", Packet.ACK, false, story);
       lost = lost == null ? tell("response", Packet.ACK, true, story) : lost;
     }
@@ -149,11 +167,11 @@ final class Exchange {
     if (asReply) {
       packet = mirrored(atAnswerer, tcpFlags);
       isReply = true;
-      walk(answerer);
+      walk(answerer, what);
       isReply = false;
-      arrived = last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES;
+      arrived = isAccepted();
     } else {
-      segment(tcpFlags);
+      segment(what, tcpFlags);
       arrived = receiver != null && last.ends() == null;
       if (receiver != null) {
         answerer = receiver;
@@ -189,7 +207,7 @@ final class Exchange {
             ? mode == FileTransfer.Mode.PASSIVE ? "PASV" : "EPSV"
             : mode.announcement(question.source(), port);
     packet.payload = said;
-    walk(question.sender());
+    walk(question.sender(), "announcement");
     Named server = receiver;
     Header atServer = packet.header();
     String heard = packet.payload;
@@ -201,9 +219,9 @@ final class Exchange {
       packet = mirrored(atServer, Packet.ACK);
       packet.payload = said;
       isReply = true;
-      walk(server);
+      walk(server, "announcement");
       heard = packet.payload;
-      if (heard == null || (last != Ruling.REPLY_ACCEPTED && last != Ruling.DEVICE_RECEIVES)) {
+      if (heard == null || !isAccepted()) {
         return new FileTransfer(mode, said, null, null);
       }
     }
@@ -222,13 +240,41 @@ final class Exchange {
             mode.isPassive() ? question.sourcePort() + 1 : FTP_DATA_PORT,
             question.at());
     Exchange connection = factory.of(data);
-    connection.open(
-        new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, null));
+    connection.open(listening(listener, port));
     Trace trace = connection.run();
     if (trace.outcome() == Outcome.ANSWERED) {
-      factory.of(data).acknowledge();
+      if (watch == null) {
+        factory.of(data).acknowledge();
+      } else {
+        connection.goOn(Talk.TCP, new ArrayList<>());
+        connection.finish(new ArrayList<>());
+      }
     }
     return new FileTransfer(mode, said, heard, trace);
+  }
+
+  /**
+   * Lets the server of a control connection announce a port, as it answers {@code PASV}.
+   *
+   * @param port the port, 1 to 65535
+   * @return where it waits, as the source of a header; null if no server is reached
+   */
+  @Nullable Header announce(FileTransfer.Mode mode, int port) {
+    segment("ACK", Packet.ACK);
+    if (receiver == null) {
+      return null;
+    }
+    Named server = receiver;
+    Header atServer = packet.header();
+    packet = mirrored(atServer, Packet.ACK);
+    packet.payload = mode.announcement(atServer.destination(), port);
+    isReply = true;
+    walk(server, "announcement");
+    return listening(atServer.destination(), port);
+  }
+
+  private static Header listening(Address listener, int port) {
+    return new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, null, null);
   }
 
   /** Where the other end opens the data connection to; null if that cannot be. */
@@ -248,15 +294,63 @@ final class Exchange {
     Exchange of(Question question);
   }
 
-  private void segment(int tcpFlags) {
+  private void segment(String what, int tcpFlags) {
     isReply = false;
     packet = request(tcpFlags);
-    walk(question.sender());
+    walk(question.sender(), what);
   }
 
+  /** As {@link #run()}, with this first packet. */
+  Trace run(Packet given) {
+    packet = given;
+    return run();
+  }
+
+  /** Sends a packet that opens nothing; nobody answers it. */
+  Trace pass(Packet given) {
+    packet = given;
+    walk(question.sender(), given.header().kind());
+    List<Leg> way = legs();
+    Outcome outcome = last.ends() == null ? Outcome.ANSWERED : last.ends();
+    return trace(outcome, sentence(way), way, null, null, List.of());
+  }
+
+  /**
+   * Sends the first packet, and the reply. Who is watched sends again what nobody answers, as TCP
+   * does (RFC 6298 section 5), if the watcher has the time.
+   */
   Trace run() {
+    Trace trace = open();
+    if (watch != null && watch.waits() && isTcp()) {
+      for (int seconds : RETRIES) {
+        if (isUnheard(trace)) {
+          watch.wait(seconds);
+          packet = request(Packet.SYN);
+          isReply = false;
+          open();
+        }
+      }
+    }
+    return trace;
+  }
+
+  /** How long TCP waits before it sends a SYN again, and then again (RFC 6298 sections 2, 5.5). */
+  private static final int[] RETRIES = {1, 2};
+
+  private boolean isTcp() {
+    return question.probe().protocol() == Protocol.TCP;
+  }
+
+  /** Whether the sender hears nothing at all of its packet. */
+  private static boolean isUnheard(Trace trace) {
+    boolean left = trace.request().size() > 1;
+    boolean told = trace.outcome() == Outcome.REFUSED || trace.outcome() == Outcome.ANSWERED;
+    return left && !told;
+  }
+
+  private Trace open() {
     Header sent = packet.header();
-    walk(question.sender());
+    walk(question.sender(), question.probe().echo() ? "echo request" : isTcp() ? "SYN" : "request");
     List<Leg> request = legs();
     Header seen = packet.header();
     Named server = receiver;
@@ -292,12 +386,15 @@ final class Exchange {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
     }
     startReply(seen, refusal == null);
-    walk(server);
+    walk(
+        server,
+        isTcp()
+            ? refusal == null ? "SYN ACK" : "RST"
+            : question.probe().echo() ? "echo reply" : "reply");
     List<Leg> reply = legs();
-    boolean accepted =
-        mirrors(packet.header(), sent)
-            && (last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES);
+    boolean accepted = mirrors(packet.header(), sent) && isAccepted();
     if (!accepted) {
+      reset(packet.header());
       String what = refusal == null ? " answers" : " refuses it";
       return lost(server.name() + what + ", but the reply", request, deliveredTo, seenAs);
     }
@@ -307,6 +404,39 @@ final class Exchange {
     String what = Protocol.hasPorts(seen.protocol()) ? "" : " " + question.probe();
     String reason = terse ? "" : Wording.answered(deliveredTo, seenAs, what, request);
     return trace(Outcome.ANSWERED, reason, request, deliveredTo, seenAs, reply);
+  }
+
+  private boolean isAccepted() {
+    return last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES;
+  }
+
+  /**
+   * Where somebody watches: a host that gets a segment of a connection that it does not know of
+   * resets it (RFC 9293 section 3.10.7.1).
+   */
+  private void reset(Header discarded) {
+    if (watch == null
+        || last != Ruling.REPLY_DISCARDED
+        || receiver == null
+        || !isTcp()
+        || (discarded.tcpFlags() & Packet.RST) != 0) {
+      return;
+    }
+    List<LegRecorder> decisive = legs;
+    Ruling decided = last;
+    packet =
+        new Packet(
+            /* source= */ discarded.destination(),
+            /* sourcePort= */ discarded.destinationPort(),
+            /* destination= */ discarded.source(),
+            /* destinationPort= */ discarded.sourcePort(),
+            Protocol.TCP,
+            Icmp.NO_TYPE,
+            Packet.RST);
+    isReply = false;
+    walk(receiver, "RST");
+    legs = decisive;
+    last = decided;
   }
 
   private static boolean isRefusedAtHost(Ruling ruling) {
@@ -359,7 +489,7 @@ final class Exchange {
     }
     packet = Packet.error(source, asItArrived, icmpType(asItArrived.family, notice));
     isReply = true;
-    walk(from);
+    walk(from, "notice");
     boolean received = last == Ruling.NOTICE_RECEIVED || last == Ruling.DEVICE_RECEIVES;
     return received && packet.inner != null && isSame(packet.inner, sent);
   }
@@ -474,13 +604,22 @@ final class Exchange {
 
   // The way.
 
-  private void walk(Named sender) {
+  private void walk(Named sender, String what) {
     legs = new ArrayList<>();
     receiver = null;
     endedAt = null;
-    Hop hop = sender instanceof Device device ? originate(device) : send((Host) sender);
+    Hop hop;
+    if (entered != null && entry != null && !isReply) {
+      hop = arrive(entered, entry);
+    } else {
+      hop = sender instanceof Device device ? originate(device) : send((Host) sender);
+    }
     while (hop != null) {
       hop = hop.network() == null ? carry() : handOver(hop.network(), hop.to());
+    }
+    if (watch != null) {
+      boolean arrived = isReply ? isAccepted() || last == Ruling.NOTICE_RECEIVED : receiver != null;
+      watch.saw(question, what, isReply, arrived, legs());
     }
   }
 
@@ -814,6 +953,10 @@ final class Exchange {
     }
     if (isReply) {
       receiveReply(host);
+      return;
+    }
+    if ((packet.tcpFlags & Packet.RST) != 0) {
+      say(Ruling.RESET_RECEIVED, host, "is told that there is no such connection");
       return;
     }
     if (host.filter() != null && !isOpened() && !passes(host.filter())) {

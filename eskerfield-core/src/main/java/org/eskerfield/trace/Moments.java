@@ -18,7 +18,7 @@ public final class Moments {
         + " "
         + moment.getYear()
         + " "
-        + moment.toLocalTime();
+        + moment.toLocalTime().withNano(0);
   }
 
   private static String word(Enum<?> name) {

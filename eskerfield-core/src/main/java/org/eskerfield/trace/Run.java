@@ -11,14 +11,23 @@ import java.util.function.Consumer;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.engine.FileTransferGateway;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A site with traffic: what packets leave behind in the tables of its devices stays for those that
@@ -33,6 +42,11 @@ public final class Run {
   private final IdentityHashMap<AccessRule, AccessList> lists = new IdentityHashMap<>();
   private final List<LogEntry> log = new ArrayList<>();
   private Consumer<LogEntry> logTo = log::add;
+  private @Nullable Consumer<Transit> watcher;
+
+  /** Where a server waits for a data connection that it has announced; the last one. */
+  private @Nullable Header announced;
+
   private Site site;
 
   Run(Site site, Map<String, DeviceProgram> programs, ZonedDateTime start) {
@@ -128,7 +142,9 @@ public final class Run {
   }
 
   private Conversation converse(Attempt attempt, boolean toTheEnd) {
-    Dialogue dialogue = new Dialogue(site, programs(), attempt.on(site), toTheEnd, this::exchange);
+    Watch watch = watcher == null ? null : new Watch(clock, watcher, true);
+    Exchange.Factory counted = question -> exchange(question, false, tallies, watch);
+    Dialogue dialogue = new Dialogue(site, programs(), attempt.on(site), toTheEnd, counted);
     Conversation conversation = dialogue.lead();
     for (List<Leg> way : dialogue.ways()) {
       note(way);
@@ -137,8 +153,106 @@ public final class Run {
     return conversation;
   }
 
-  private Exchange exchange(Question question) {
-    return new Exchange(site, machines, question, clock.now(), false, tallies);
+  private Exchange exchange(
+      Question question,
+      boolean terse,
+      @Nullable Map<String, Tally> counting,
+      @Nullable Watch watch) {
+    return new Exchange(site, machines, question, clock.now(), terse, counting, watch);
+  }
+
+  /** Who watches flows whose times are given, so that nobody may wait. */
+  private @Nullable Watch watch() {
+    return watcher == null ? null : new Watch(clock, watcher, false);
+  }
+
+  /**
+   * Tells somebody of every packet from now on, after it has ended. Where somebody watches, a
+   * connection is used as well as opened, whoever gets a segment of a connection that it does not
+   * know of resets it, and {@link #converse} sends a SYN that nobody answers again, 1 and 3 seconds
+   * later by the clock of the run (RFC 6298). All this goes through the devices like any packet.
+   */
+  public void watch(Consumer<Transit> reader) {
+    watcher = reader;
+  }
+
+  /**
+   * Lets a packet come in by an interface of a device, now, as if it had been seen there; what
+   * opens a flow is answered as in {@link #open}, every other packet goes its way alone.
+   *
+   * @param by an interface of the device
+   * @param given what came in; changed by what it meets on its way
+   * @return what became of it; of a packet that opens nothing the outcome is {@link
+   *     Outcome#ANSWERED} if somebody got it
+   */
+  public Trace arrive(Device device, Interface by, Packet given) {
+    return pass(given, device, by);
+  }
+
+  /** As {@link #arrive}, but a host, to whom the source belongs, sends the packet. */
+  public Trace send(Packet given) {
+    return pass(given, null, null);
+  }
+
+  /**
+   * Lets the server of a control connection announce where it waits for the data connection, as it
+   * does in answer to {@code PASV} or {@code EPSV} (RFC 959, RFC 2428). Does nothing where the text
+   * is no such answer, or no server is reached.
+   *
+   * @param device the device by which the client's packets come in; null for a client of the site
+   * @param by its interface; null for a client of the site
+   * @param answer the announcement as the client gets it
+   */
+  public void announce(@Nullable Device device, @Nullable Interface by, Packet answer) {
+    String text = answer.payload;
+    FileTransferGateway.Announced said = text == null ? null : FileTransferGateway.read(text);
+    boolean plain = text != null && text.startsWith("227") && answer.family == Family.IPV4;
+    if (text == null || said == null || (!plain && !text.startsWith("229"))) {
+      return;
+    }
+    Packet client =
+        new Packet(
+            /* source= */ answer.destination(),
+            /* sourcePort= */ answer.destinationPort,
+            /* destination= */ answer.source(),
+            /* destinationPort= */ answer.sourcePort,
+            answer.protocol,
+            answer.icmpType,
+            Packet.ACK);
+    FileTransfer.Mode mode = plain ? FileTransfer.Mode.PASSIVE : FileTransfer.Mode.EXTENDED_PASSIVE;
+    announced = of(client, device, by).announce(mode, said.port());
+  }
+
+  /** An exchange that begins with a packet. */
+  private Exchange of(Packet given, @Nullable Device device, @Nullable Interface by) {
+    Address source = given.source();
+    Host known = site.hostAt(source);
+    Host sender = known != null ? known : Host.unnamed(source, site.networkOf(source));
+    boolean echo = Icmp.isEchoRequest(given.icmpType);
+    Probe probe = echo ? Probe.ping(given.family) : Probe.of(given.protocol, given.destinationPort);
+    Question question =
+        new Question(sender, source, given.destination(), probe, given.sourcePort, clock.now());
+    Exchange exchange = exchange(question, false, tallies, watch());
+    if (device != null && by != null) {
+      exchange.enterBy(device, by);
+    }
+    if (announced != null) {
+      exchange.open(announced);
+    }
+    return exchange;
+  }
+
+  private Trace pass(Packet given, @Nullable Device device, @Nullable Interface by) {
+    Exchange exchange = of(given, device, by);
+    boolean opens =
+        given.protocol == Protocol.TCP
+            ? given.tcpFlags == Packet.SYN
+            : Icmp.isEchoRequest(given.icmpType) || !Protocol.isIcmp(given.protocol);
+    Trace trace = opens ? exchange.run(given) : exchange.pass(given);
+    note(trace.request());
+    note(trace.reply());
+    look();
+    return trace;
   }
 
   private void look() {
@@ -156,19 +270,24 @@ public final class Run {
   }
 
   private Trace open(Question question, boolean terse) {
-    Trace trace = new Exchange(site, machines, question, clock.now(), terse, tallies).run();
+    Exchange exchange = exchange(question, terse, tallies, watch());
+    Trace trace = exchange.run();
     note(trace.request());
     note(trace.reply());
     if (trace.outcome() == Outcome.ANSWERED && question.probe().protocol() == Protocol.TCP) {
-      aside(question).acknowledge();
+      if (watcher == null) {
+        aside(question).acknowledge();
+      } else {
+        exchange.goOn(Talk.of(question.probe()), new ArrayList<>());
+      }
     }
     look();
     return trace;
   }
 
-  /** An exchange that nobody counts or hears of. */
+  /** An exchange that nobody counts. */
   private Exchange aside(Question question) {
-    return new Exchange(site, machines, question, clock.now(), true, null);
+    return exchange(question, true, null, watch());
   }
 
   /** Puts into the log what belongs there. */
@@ -214,14 +333,13 @@ public final class Run {
 
   /** As {@link #converse}, but nobody counts or writes a log. */
   Conversation ask(Attempt attempt) {
-    Exchange.Factory uncounted =
-        question -> new Exchange(site, machines, question, clock.now(), false, null);
+    Exchange.Factory uncounted = question -> exchange(question, false, null, null);
     return new Dialogue(site, programs(), attempt.on(site), true, uncounted).lead();
   }
 
   /** As {@link #open}, but a TCP connection stays half open. */
   Trace ask(Question question) {
-    return new Exchange(site, machines, question, clock.now(), false, null).run();
+    return exchange(question, false, null, null).run();
   }
 
   /**
@@ -245,11 +363,7 @@ public final class Run {
    */
   public FileTransfer transfer(Question control, FileTransfer.Mode mode, int port) {
     FileTransfer transfer =
-        aside(control)
-            .transfer(
-                mode,
-                port,
-                data -> new Exchange(site, machines, data, clock.now(), false, tallies));
+        aside(control).transfer(mode, port, data -> exchange(data, false, tallies, watch()));
     if (transfer.data() != null) {
       note(transfer.data().request());
       note(transfer.data().reply());

@@ -1,0 +1,32 @@
+package org.eskerfield.trace;
+
+import java.time.Duration;
+import java.util.List;
+import java.util.function.Consumer;
+import org.eskerfield.engine.VirtualClock;
+
+/** Who watches the packets of a run, and the clock by which senders wait. */
+final class Watch {
+  private final VirtualClock clock;
+  private final Consumer<Transit> reader;
+  private final boolean waits;
+
+  Watch(VirtualClock clock, Consumer<Transit> reader, boolean waits) {
+    this.clock = clock;
+    this.reader = reader;
+    this.waits = waits;
+  }
+
+  /** Whether time may pass while somebody waits for an answer. */
+  boolean waits() {
+    return waits;
+  }
+
+  void wait(int seconds) {
+    clock.advance(Duration.ofSeconds(seconds));
+  }
+
+  void saw(Question question, String what, boolean isReply, boolean arrived, List<Leg> legs) {
+    reader.accept(new Transit(clock.now(), question, what, isReply, arrived, legs));
+  }
+}

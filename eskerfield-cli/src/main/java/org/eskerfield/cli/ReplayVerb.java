@@ -1,5 +1,6 @@
 package org.eskerfield.cli;
 
+import java.io.BufferedInputStream;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.PrintWriter;
@@ -8,19 +9,17 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.EnumMap;
+import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.TrafficReader;
 import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
-import org.eskerfield.trace.FileTransfer;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
-import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
@@ -47,8 +46,14 @@ final class ReplayVerb extends Verb {
             .description(
                 "CSV with the columns at,from,to,service and, where wanted,"
                     + " source-port,do,data-port; the same as a list in a .yaml file;"
-                    + " - for CSV on standard input.")
+                    + " a capture, .pcap or .pcapng; - for standard input.")
             .build());
+    spec.addOption(
+        option(
+            "--arriving",
+            "WHERE",
+            "Of a capture, where it was taken: an interface such as 'edge uplink', whose arriving"
+                + " packets are sent, or a host, whose own packets are."));
     spec.addOption(flag("--follow", "Tell of each flow as it happens."));
     spec.addOption(flag("--bindings", "Show the table of bindings."));
     spec.addOption(flag("--sessions", "Show the sessions."));
@@ -62,6 +67,7 @@ final class ReplayVerb extends Verb {
             "--change",
             "TIME=SITE",
             "At this time go on with another file of the site; sessions stay."));
+    CaptureFile.describe(spec, "everywhere");
     spec.addOption(
         flag("--log", "Show what rules asked to be logged, and who got nothing, as it happens."));
     spec.addOption(
@@ -83,15 +89,28 @@ final class ReplayVerb extends Verb {
     Duration until = time(call, "--at", call.matchedOptionValue("--at", null));
     Site site = readSite(call);
     Change change = change(call);
-    ZonedDateTime start = VirtualClock.start(site.timeZone());
-    Run run = Tracer.of(site).run(start);
     boolean json = call.hasMatchedOption("--json");
     boolean follow = call.hasMatchedOption("--follow") && !json;
     Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
+    CaptureFile capture = CaptureFile.of(call, site, List.of());
     Duration elapsed;
-    try (LogPrinter log = LogPrinter.of(call, site, start, terminal)) {
-      run.logTo(log);
-      elapsed = replay(call, run, until, change, follow, outcomes, terminal);
+    Run run;
+    ZonedDateTime start;
+    String afterwards;
+    try (Traffic traffic = traffic(call, site, follow, capture != null, terminal.style())) {
+      start = traffic.start();
+      run = Tracer.of(site).run(start);
+      if (capture != null) {
+        run.watch(capture.capture());
+      }
+      try (LogPrinter log = LogPrinter.of(call, site, start, terminal)) {
+        run.logTo(log);
+        elapsed = replay(call, run, traffic, until, change, outcomes, terminal);
+      }
+      afterwards = traffic.afterwards();
+    }
+    if (capture != null) {
+      capture.write(terminal);
     }
     if (json) {
       terminal.out().print(JsonWriter.replay(elapsed, outcomes, run, site.devices().keySet()));
@@ -99,6 +118,9 @@ final class ReplayVerb extends Verb {
     }
     terminal.out().print(follow ? "\n" : "");
     terminal.out().println(total(outcomes, elapsed, terminal.style()));
+    if (!afterwards.isEmpty()) {
+      terminal.out().println(afterwards);
+    }
     show(call, run, start, terminal);
     return FINE;
   }
@@ -147,36 +169,59 @@ final class ReplayVerb extends Verb {
     return at == null ? null : new Change(at, readSite(call, text.substring(equals + 1)));
   }
 
-  /** Sends the flows, and returns the time that has passed. */
+  /** What is to be sent: a capture where the first bytes say so, else a list of flows. */
+  private static Traffic traffic(
+      ParseResult call, Site site, boolean follow, boolean captured, Style style) throws Exception {
+    String traffic = call.matchedPositionalValue(1, "");
+    InputStream in = new BufferedInputStream(stream(call, traffic));
+    try {
+      in.mark(4);
+      byte[] first = in.readNBytes(4);
+      in.reset();
+      if (CaptureReader.begins(first) || isCaptureName(traffic)) {
+        return new CaptureTraffic(call, site, name(traffic), in, follow, style);
+      }
+      if (call.hasMatchedOption("--arriving")) {
+        throw wrong(call, "--arriving is for a capture; a list of flows says who sends each");
+      }
+      return new FlowTraffic(site, name(traffic), in, follow, captured, style);
+    } catch (Exception e) {
+      in.close();
+      throw e;
+    }
+  }
+
+  private static boolean isCaptureName(String name) {
+    String end = name.toLowerCase(Locale.ROOT);
+    return end.endsWith(".pcap") || end.endsWith(".pcapng");
+  }
+
+  /** Sends everything, and returns the time that has passed. */
   private static Duration replay(
       ParseResult call,
       Run run,
+      Traffic traffic,
       @Nullable Duration until,
       @Nullable Change change,
-      boolean follow,
       Map<Outcome, Long> outcomes,
       Terminal terminal)
       throws Exception {
-    String traffic = call.matchedPositionalValue(1, "");
     Duration elapsed = Duration.ZERO;
     boolean changed = change == null;
-    try (InputStream in = stream(call, traffic);
-        TrafficReader reader = TrafficReader.open(run.site(), name(traffic), in)) {
-      for (TrafficReader.Flow flow = reader.next();
-          flow != null && (until == null || flow.at().compareTo(until) <= 0);
-          flow = reader.next()) {
-        if (!changed && change != null && change.at().compareTo(flow.at()) <= 0) {
-          run.advance(change.at().minus(elapsed));
-          elapsed = change.at();
-          goOnWith(call, run, change.site());
-          changed = true;
-        }
-        run.advance(flow.at().minus(elapsed));
-        elapsed = flow.at();
-        String told = act(run, flow, follow, outcomes, terminal.style());
-        if (told != null) {
-          terminal.out().print(told);
-        }
+    for (Traffic.Event event = traffic.next();
+        event != null && (until == null || event.at().compareTo(until) <= 0);
+        event = traffic.next()) {
+      if (!changed && change != null && change.at().compareTo(event.at()) <= 0) {
+        run.advance(change.at().minus(elapsed));
+        elapsed = change.at();
+        goOnWith(call, run, change.site());
+        changed = true;
+      }
+      run.advance(event.at().minus(elapsed));
+      elapsed = event.at();
+      String told = event.happen(run, outcomes);
+      if (told != null) {
+        terminal.out().print(told);
       }
     }
     if (!changed && change != null && (until == null || change.at().compareTo(until) <= 0)) {
@@ -200,49 +245,6 @@ final class ReplayVerb extends Verb {
     }
   }
 
-  /** Lets a flow happen; returns what there is to tell of it, or null. */
-  private static @Nullable String act(
-      Run run, TrafficReader.Flow flow, boolean follow, Map<Outcome, Long> outcomes, Style style) {
-    Question question = flow.question();
-    if (flow.closes()) {
-      run.close(question);
-      return follow ? line(flow, null, "closed", what(question), style) : null;
-    }
-    if (flow.transfer() != null) {
-      FileTransfer transfer = run.transfer(question, flow.transfer(), flow.dataPort());
-      Trace data = transfer.data();
-      Outcome outcome = data == null ? Outcome.UNANSWERED : data.outcome();
-      outcomes.merge(outcome, 1L, Long::sum);
-      return follow ? transferred(flow, transfer, outcome, style) : null;
-    }
-    if (!follow) {
-      outcomes.merge(run.send(question), 1L, Long::sum);
-      return null;
-    }
-    Trace trace = run.open(question);
-    outcomes.merge(trace.outcome(), 1L, Long::sum);
-    return line(
-        flow, trace, trace.outcome().toString(), what(question) + ": " + trace.reason(), style);
-  }
-
-  private static String transferred(
-      TrafficReader.Flow flow, FileTransfer transfer, Outcome outcome, Style style) {
-    String heard =
-        transfer.heard() == null
-            ? ", which does not get there"
-            : transfer.heard().equals(transfer.said())
-                ? ""
-                : ", heard as '" + transfer.heard() + "'";
-    String said = transfer.mode() + " data connection: '" + transfer.said() + "'" + heard;
-    Trace data = transfer.data();
-    String rest = data == null ? "" : "; " + what(data.question()) + ": " + data.reason();
-    return line(flow, data, outcome.toString(), said + rest, style);
-  }
-
-  private static String what(Question question) {
-    return question.sender().name() + " → " + question.to() + " " + question.probe();
-  }
-
   private static String name(String traffic) {
     return traffic.equals("-") ? "standard-input" : String.valueOf(Path.of(traffic).getFileName());
   }
@@ -259,23 +261,6 @@ final class ReplayVerb extends Verb {
           Files.isDirectory(file) ? traffic + " is a folder" : "there is no file " + traffic);
     }
     return Files.newInputStream(file);
-  }
-
-  private static String line(
-      TrafficReader.Flow flow, @Nullable Trace trace, String word, String text, Style style) {
-    String time = pad(Durations.text(flow.at()), 10);
-    int column = time.length() + 12;
-    Placed by = trace == null ? null : trace.decidedBy();
-    String place = by == null || by.place().line() == 0 ? null : by.place().toString();
-    return time
-        + (trace == null ? word : style.outcome(trace.outcome()))
-        + " ".repeat(12 - word.length())
-        + style.placed(text, place, column, column)
-        + "\n";
-  }
-
-  private static String pad(String text, int width) {
-    return text.length() >= width ? text + " " : text + " ".repeat(width - text.length());
   }
 
   private static String total(Map<Outcome, Long> outcomes, Duration elapsed, Style style) {

@@ -6,6 +6,7 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.capture.Capture;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
@@ -34,8 +35,7 @@ record TraceCall(
     int sourcePort,
     FileTransfer.Mode mode,
     boolean together) {
-  /** What becomes of each sender's conversation, in order. */
-  List<Diagnosis> ask(Site site) throws UnusableQuestionException {
+  private List<Attempt> attempts(Site site) throws UnusableQuestionException {
     List<Attempt> attempts = new ArrayList<>();
     for (String each : from) {
       for (String sender : QuestionReader.senders(site, each)) {
@@ -50,6 +50,31 @@ record TraceCall(
                 .attempt());
       }
     }
+    return attempts;
+  }
+
+  /** Leads every conversation once more while somebody captures it. */
+  void watch(Site site, Capture capture) throws UnusableQuestionException {
+    List<Attempt> attempts = attempts(site);
+    Tracer tracer = Tracer.of(site);
+    Run run = null;
+    for (Attempt attempt : attempts) {
+      if (run == null || !together) {
+        run = tracer.run(attempt.at());
+        run.watch(capture);
+      }
+      capture.begins(attempt);
+      if (together) {
+        run.leaveOpen(attempt);
+      } else {
+        run.converse(attempt);
+      }
+    }
+  }
+
+  /** What becomes of each sender's conversation, in order. */
+  List<Diagnosis> ask(Site site) throws UnusableQuestionException {
+    List<Attempt> attempts = attempts(site);
     Tracer tracer = Tracer.of(site);
     Run run = together ? tracer.run(attempts.get(0).at()) : null;
     List<Diagnosis> diagnoses = new ArrayList<>();

@@ -1,11 +1,16 @@
 package org.eskerfield.cli;
 
 import java.util.ArrayList;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Locale;
+import java.util.Set;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.JsonWriter;
+import org.eskerfield.formats.capture.Viewpoint;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Endpoint;
@@ -82,6 +87,7 @@ final class TraceVerb extends Verb {
             "--cure",
             "If it is not answered, show the smallest edit of the file that lets it through, and"
                 + " what else that would let in."));
+    CaptureFile.describe(spec, "at who sends");
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema trace'."));
     spec.usageMessage()
         .footer(
@@ -94,16 +100,21 @@ final class TraceVerb extends Verb {
   int run(ParseResult call, Terminal terminal) throws Exception {
     Site site = readSite(call);
     Expected expected = expected(call);
-    List<Diagnosis> diagnoses =
+    TraceCall asked =
         new TraceCall(
-                call.matchedOptionValue("--from", List.of()),
-                call.matchedOptionValue("--to", ""),
-                call.matchedOptionValue("--service", ""),
-                call.matchedOptionValue("--at", null),
-                call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT),
-                mode(call),
-                call.hasMatchedOption("--together"))
-            .ask(site);
+            call.matchedOptionValue("--from", List.of()),
+            call.matchedOptionValue("--to", ""),
+            call.matchedOptionValue("--service", ""),
+            call.matchedOptionValue("--at", null),
+            call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT),
+            mode(call),
+            call.hasMatchedOption("--together"));
+    List<Diagnosis> diagnoses = asked.ask(site);
+    CaptureFile capture = CaptureFile.of(call, site, senders(diagnoses));
+    if (capture != null) {
+      asked.watch(site, capture.capture());
+      capture.write(terminal);
+    }
     boolean packets = call.hasMatchedOption("--packets");
     if (call.hasMatchedOption("--json")) {
       terminal
@@ -170,7 +181,21 @@ final class TraceVerb extends Verb {
         chosen(call, "--expect", words[0], Outcome.values()), words.length < 2 ? null : words[1]);
   }
 
-  private static FileTransfer.Mode mode(ParseResult call) {
+  /** Where the senders capture: a host itself, a device at each of its interfaces. */
+  private static List<Viewpoint> senders(List<Diagnosis> diagnoses) {
+    Set<Viewpoint> views = new LinkedHashSet<>();
+    for (Diagnosis diagnosis : diagnoses) {
+      Named sender = diagnosis.conversation().attempt().sender();
+      if (sender instanceof Device device) {
+        device.interfaces().forEach(own -> views.add(new Viewpoint(device.name(), own)));
+      } else {
+        views.add(new Viewpoint(sender.name(), null));
+      }
+    }
+    return List.copyOf(views);
+  }
+
+  static FileTransfer.Mode mode(ParseResult call) {
     String word = call.matchedOptionValue("--mode", FileTransfer.Mode.PASSIVE.toString());
     return chosen(call, "--mode", word, FileTransfer.Mode.values());
   }

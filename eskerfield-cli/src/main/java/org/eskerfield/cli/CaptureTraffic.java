@@ -1,0 +1,133 @@
+package org.eskerfield.cli;
+
+import java.io.IOException;
+import java.io.InputStream;
+import java.time.Duration;
+import java.time.Instant;
+import java.time.ZonedDateTime;
+import java.util.Map;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.capture.CaptureReader;
+import org.eskerfield.formats.capture.CapturedTraffic;
+import org.eskerfield.formats.capture.UnreadableCaptureException;
+import org.eskerfield.formats.capture.Viewpoint;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Header;
+import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.ParseResult;
+
+/** The packets of a capture as traffic; the clock starts when the first one was captured. */
+final class CaptureTraffic implements Traffic {
+  private final ParseResult call;
+  private final CapturedTraffic packets;
+  private final boolean told;
+  private final Style style;
+  private final ZonedDateTime start;
+  private CapturedTraffic.@Nullable Arrival ahead;
+  private Instant latest;
+
+  CaptureTraffic(
+      ParseResult call, Site site, String name, InputStream in, boolean told, Style style)
+      throws UnusableQuestionException, IOException {
+    this.call = call;
+    this.told = told;
+    this.style = style;
+    String place = call.matchedOptionValue("--arriving", null);
+    Viewpoint where = null;
+    if (place != null) {
+      var places = Viewpoint.of(site, "arriving", place);
+      if (places.size() > 1) {
+        throw Verb.wrong(
+            call,
+            "--arriving: '" + place + "' has several interfaces; write '" + places.get(0) + "'");
+      }
+      where = places.get(0);
+    }
+    try {
+      packets = new CapturedTraffic(site, new CaptureReader(name, in), where);
+      ahead = packets.next();
+    } catch (UnreadableCaptureException e) {
+      throw unreadable(e);
+    }
+    start =
+        ahead == null ? VirtualClock.start(site.timeZone()) : ahead.at().atZone(site.timeZone());
+    latest = start.toInstant();
+  }
+
+  private RuntimeException unreadable(UnreadableCaptureException e) {
+    return Verb.wrong(call, e.getMessage() + "; " + e.remedy());
+  }
+
+  @Override
+  public ZonedDateTime start() {
+    return start;
+  }
+
+  @Override
+  public @Nullable Event next() throws UnusableQuestionException, IOException {
+    CapturedTraffic.Arrival arrival = ahead;
+    if (arrival == null) {
+      return null;
+    }
+    try {
+      ahead = packets.next();
+    } catch (UnreadableCaptureException e) {
+      throw unreadable(e);
+    }
+    // Captures of several processors are not always in order.
+    latest = arrival.at().isAfter(latest) ? arrival.at() : latest;
+    return new Came(arrival, Duration.between(start.toInstant(), latest));
+  }
+
+  private final class Came implements Event {
+    private final CapturedTraffic.Arrival arrival;
+    private final Duration at;
+
+    Came(CapturedTraffic.Arrival arrival, Duration at) {
+      this.arrival = arrival;
+      this.at = at;
+    }
+
+    @Override
+    public Duration at() {
+      return at;
+    }
+
+    @Override
+    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+      Header header = arrival.packet().header();
+      Trace trace = arrival.happen(run);
+      if (!arrival.isFirst()) {
+        return null;
+      }
+      outcomes.merge(trace.outcome(), 1L, Long::sum);
+      return told
+          ? FlowTraffic.line(
+              at, trace, trace.outcome().toString(), header.line() + ": " + trace.reason(), style)
+          : null;
+    }
+  }
+
+  @Override
+  public String afterwards() {
+    StringBuilder text = new StringBuilder();
+    packets
+        .notSent()
+        .forEach(
+            (why, count) ->
+                text.append(text.isEmpty() ? "not sent: " : "; ")
+                    .append(count)
+                    .append(count == 1 ? " packet " : " packets ")
+                    .append(why));
+    return text.toString();
+  }
+
+  @Override
+  public void close() throws IOException {
+    packets.close();
+  }
+}

@@ -1,0 +1,41 @@
+package org.eskerfield.cli;
+
+import java.io.IOException;
+import java.time.Duration;
+import java.time.ZonedDateTime;
+import java.util.Map;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.trace.Run;
+import org.jspecify.annotations.Nullable;
+
+/** What a replay sends, in the order of time. */
+interface Traffic extends AutoCloseable {
+  /** Something that happens. */
+  interface Event {
+    /** When, since the start. */
+    Duration at();
+
+    /**
+     * Lets it happen.
+     *
+     * @param outcomes where its outcome is counted, if it has one
+     * @return what there is to tell of it, with a line break at the end; null if nobody wants to
+     *     know
+     */
+    @Nullable String happen(Run run, Map<Outcome, Long> outcomes);
+  }
+
+  /** When it starts, by the clock of the site. */
+  ZonedDateTime start();
+
+  /** What happens next; null at the end. */
+  @Nullable Event next() throws Exception;
+
+  @Override
+  void close() throws IOException;
+
+  /** What there is to say at the end, as a line; empty for nothing. */
+  default String afterwards() {
+    return "";
+  }
+}

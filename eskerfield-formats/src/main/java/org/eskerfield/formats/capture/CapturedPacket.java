@@ -1,0 +1,56 @@
+package org.eskerfield.formats.capture;
+
+import java.time.Instant;
+import org.eskerfield.packet.Packet;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A packet of a capture.
+ *
+ * @param number its number in the file, from 1
+ * @param at when it was captured
+ * @param place the name of the interface that the file gives; null where it gives none
+ * @param direction which way it went there
+ * @param packet its headers; null where they cannot be told
+ * @param skipped why they cannot be told; null where they can
+ */
+public record CapturedPacket(
+    long number,
+    Instant at,
+    @Nullable String place,
+    Direction direction,
+    @Nullable Packet packet,
+    @Nullable Skipped skipped) {
+  /** Which way a packet went at the interface where it was captured. */
+  public enum Direction {
+    /** It came in. */
+    INBOUND,
+    /** It went out. */
+    OUTBOUND,
+    /** The file does not say. */
+    UNKNOWN
+  }
+
+  /** Why a packet cannot be sent through a site. */
+  public enum Skipped {
+    /** It is neither IPv4 nor IPv6, such as ARP. */
+    NOT_IP,
+    /** It was cut off before its ports. */
+    CUT_OFF,
+    /** Its own lengths contradict each other. */
+    DAMAGED,
+    /** It is a piece of a packet, and not the first one, which has the ports. */
+    LATER_FRAGMENT;
+
+    /** In words. */
+    @Override
+    public String toString() {
+      return switch (this) {
+        case NOT_IP -> "neither IPv4 nor IPv6";
+        case CUT_OFF -> "cut off before the ports";
+        case DAMAGED -> "with lengths that contradict each other";
+        case LATER_FRAGMENT -> "later fragments";
+      };
+    }
+  }
+}

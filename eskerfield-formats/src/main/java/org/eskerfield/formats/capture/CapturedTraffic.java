@@ -1,0 +1,247 @@
+package org.eskerfield.formats.capture;
+
+import java.io.IOException;
+import java.time.Instant;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.HashSet;
+import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.capture.CapturedPacket.Direction;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The packets of a capture that came into a site where they were captured: at an interface of a
+ * device those that arrived, at a host those that it sent. The rest is what the site made of them,
+ * and is left out.
+ */
+public final class CapturedTraffic implements AutoCloseable {
+  /**
+   * A packet that comes in.
+   *
+   * @param at when it was captured
+   * @param where by which interface it arrived, or which host sent it
+   * @param packet its headers
+   * @param isFirst whether it is the first one of its flow
+   * @param announced what servers announced since the packet before: where they wait for the data
+   *     connections of file transfers; often empty
+   */
+  public record Arrival(
+      Instant at, Viewpoint where, Packet packet, boolean isFirst, List<Packet> announced) {
+    /** Copies the list. */
+    public Arrival {
+      announced = List.copyOf(announced);
+    }
+
+    /** Lets it come in now. */
+    public Trace happen(Run run) {
+      Interface own = where.own();
+      Device device = run.site().devices().get(where.node());
+      if (own == null || device == null) {
+        announced.forEach(each -> run.announce(null, null, each));
+        return run.send(packet.copy());
+      }
+      Interface now =
+          device.interfaces().stream()
+              .filter(each -> each.name().equals(own.name()))
+              .findFirst()
+              .orElse(own);
+      announced.forEach(each -> run.announce(device, now, each));
+      return run.arrive(device, now, packet.copy());
+    }
+  }
+
+  /** How many flows are remembered; traffic with more of them counts some twice. */
+  private static final int MOST_FLOWS = 2_000_000;
+
+  private static final int MOST_ANNOUNCED = 1000;
+  private static final String LEFT = "that left there";
+  private static final String ANSWERS = "that answer what left there";
+
+  private final Site site;
+  private final CaptureReader reader;
+  private final @Nullable Viewpoint where;
+  private final Map<String, Viewpoint> named = new HashMap<>();
+  private final Map<String, DeviceProgram> programs = new HashMap<>();
+  private final Set<String> seenAt = new LinkedHashSet<>();
+  private final Set<List<Object>> begun = new HashSet<>();
+  private final Set<List<Object>> left = new HashSet<>();
+  private final Map<String, Long> notSent = new LinkedHashMap<>();
+
+  /**
+   * The traffic of a capture.
+   *
+   * @param where where it was captured; null where the file names its interfaces as the site does:
+   *     {@code skerry uplink}
+   */
+  public CapturedTraffic(Site site, CaptureReader reader, @Nullable Viewpoint where) {
+    this.site = site;
+    this.reader = reader;
+    this.where = where;
+    for (Host host : site.hosts().values()) {
+      named.put(host.name(), new Viewpoint(host.name(), null));
+    }
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        Viewpoint view = new Viewpoint(device.name(), own);
+        named.put(view.toString(), view);
+      }
+    }
+  }
+
+  /**
+   * The next packet that comes in; null at the end.
+   *
+   * @throws UnreadableCaptureException if the file is damaged or ends in the middle
+   * @throws UnusableQuestionException if it cannot be told where packets were captured
+   * @throws IOException if the file cannot be read
+   */
+  public @Nullable Arrival next()
+      throws UnreadableCaptureException, UnusableQuestionException, IOException {
+    List<Packet> announced = new ArrayList<>();
+    for (CapturedPacket each = reader.next(); each != null; each = reader.next()) {
+      if (where != null && each.place() != null && named.containsKey(each.place())) {
+        if (!where.toString().equals(each.place())) {
+          skip("captured elsewhere");
+          continue;
+        }
+      }
+      Viewpoint view = viewOf(each);
+      Packet packet = each.packet();
+      if (packet == null) {
+        skip(String.valueOf(each.skipped()));
+        continue;
+      }
+      List<Object> flow = flow(packet);
+      if (leaves(view, each.direction(), packet)) {
+        left.add(mirrored(packet));
+        if (packet.payload != null && announced.size() < MOST_ANNOUNCED) {
+          announced.add(packet);
+        }
+        skip(LEFT);
+      } else if (left.contains(flow) && !begun.contains(flow)) {
+        skip(ANSWERS);
+      } else {
+        boolean isFirst = begun.size() < MOST_FLOWS && begun.add(flow);
+        return new Arrival(each.at(), view, packet, isFirst, announced);
+      }
+    }
+    return null;
+  }
+
+  /** How many packets were not sent, by reason, in words that follow on a number. */
+  public Map<String, Long> notSent() {
+    return new LinkedHashMap<>(notSent);
+  }
+
+  /** Closes the file. */
+  @Override
+  public void close() throws IOException {
+    reader.close();
+  }
+
+  private void skip(String why) {
+    notSent.merge(why, 1L, Long::sum);
+  }
+
+  private Viewpoint viewOf(CapturedPacket packet) throws UnusableQuestionException {
+    if (where != null) {
+      return where;
+    }
+    Viewpoint view = packet.place() == null ? null : named.get(packet.place());
+    if (view == null) {
+      throw new UnusableQuestionException(
+          "arriving",
+          packet.place() == null
+              ? "the file does not say where packet " + packet.number() + " was captured"
+              : "the file says that packet "
+                  + packet.number()
+                  + " was captured at '"
+                  + packet.place()
+                  + "', which the site does not have",
+          remedy());
+    }
+    seenAt.add(view.toString());
+    if (seenAt.size() > 1) {
+      throw new UnusableQuestionException(
+          "arriving",
+          "the packets were captured at several places, and would be sent once for each: "
+              + String.join(", ", seenAt),
+          remedy());
+    }
+    return view;
+  }
+
+  private String remedy() {
+    return "say it with --arriving, such as --arriving " + example();
+  }
+
+  private String example() {
+    for (String seen : seenAt) {
+      return "'" + seen + "'";
+    }
+    for (Device device : site.devices().values()) {
+      return "'" + new Viewpoint(device.name(), device.interfaces().get(0)) + "'";
+    }
+    return "'edge uplink'";
+  }
+
+  /** Whether a packet is one that the site has sent on, rather than one that came in. */
+  private boolean leaves(Viewpoint view, Direction direction, Packet packet) {
+    Interface own = view.own();
+    Address source = packet.source();
+    if (own == null) {
+      Host host = site.hosts().get(view.node());
+      return host == null || !host.addresses().contains(source);
+    }
+    if (direction != Direction.UNKNOWN) {
+      return direction == Direction.OUTBOUND;
+    }
+    Device device = site.devices().get(view.node());
+    if (device == null) {
+      return false;
+    }
+    DeviceProgram program =
+        programs.computeIfAbsent(view.node(), name -> DeviceProgram.compile(site, device));
+    boolean isOwn =
+        device.interfaces().stream().anyMatch(each -> each.addresses().contains(source));
+    Interface back = program.towards(source);
+    return isOwn
+        || program.claims(source, own.network().realm())
+        || (back != null && !back.name().equals(own.name()));
+  }
+
+  private static List<Object> flow(Packet packet) {
+    List<Object> flow = new ArrayList<>();
+    Packet seen = packet.inner == null ? packet : packet.inner;
+    flow.add(seen.protocol);
+    flow.add(seen.source());
+    flow.add(seen.sourcePort);
+    flow.add(seen.destination());
+    flow.add(seen.destinationPort);
+    flow.add(packet.inner != null);
+    return flow;
+  }
+
+  /** The flow of the answers to a packet. */
+  private static List<Object> mirrored(Packet packet) {
+    Packet mirror = packet.copy();
+    mirror.inner = null;
+    mirror.rewriteSource(packet.destination(), packet.destinationPort);
+    mirror.rewriteDestination(packet.source(), packet.sourcePort);
+    return flow(mirror);
+  }
+}

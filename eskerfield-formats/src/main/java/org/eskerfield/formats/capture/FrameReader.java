@@ -1,0 +1,237 @@
+package org.eskerfield.formats.capture;
+
+import java.util.Arrays;
+import org.eskerfield.formats.capture.CapturedPacket.Skipped;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Finds addresses and ports in a captured frame, which may be anything: every length is checked
+ * before it is used, and nothing is ever read twice.
+ */
+final class FrameReader {
+  /** Frames of Ethernet, tags for networks of its own included (IEEE 802.1Q). */
+  static final int ETHERNET = 1;
+
+  /** Packets without a frame; which family it is says their first half byte. */
+  static final int RAW = 101;
+
+  private static final int IPV4_ONLY = 228;
+  private static final int IPV6_ONLY = 229;
+
+  /** Packets that a host has captured at several interfaces. */
+  private static final int COOKED = 113;
+
+  private static final int MOST_TAGS = 4;
+  private static final int MOST_EXTENSIONS = 8;
+
+  private final byte[] bytes;
+  private int at;
+
+  /** What was found; null as long as something is missing. */
+  @Nullable Packet packet;
+
+  /** Why nothing was found; null if something was. */
+  @Nullable Skipped skipped;
+
+  private FrameReader(byte[] bytes) {
+    this.bytes = bytes;
+  }
+
+  /** Whether frames of a kind of link can be read. */
+  static boolean reads(int link) {
+    return switch (link) {
+      case ETHERNET, RAW, 12, 14, IPV4_ONLY, IPV6_ONLY, COOKED -> true;
+      default -> false;
+    };
+  }
+
+  /** Reads a frame of a kind of link that {@link #reads} knows. */
+  static FrameReader of(int link, byte[] frame) {
+    FrameReader reader = new FrameReader(frame);
+    reader.skipped = reader.frame(link);
+    return reader;
+  }
+
+  private @Nullable Skipped frame(int link) {
+    if (link == ETHERNET || link == COOKED) {
+      at = link == ETHERNET ? 12 : 14;
+      if (!has(2)) {
+        return Skipped.CUT_OFF;
+      }
+      int type = take16();
+      for (int tags = 0; isTag(type); tags++) {
+        if (tags == MOST_TAGS) {
+          return Skipped.DAMAGED;
+        }
+        if (!has(4)) {
+          return Skipped.CUT_OFF;
+        }
+        at += 2;
+        type = take16();
+      }
+      if (type != 0x0800 && type != 0x86dd) {
+        return Skipped.NOT_IP;
+      }
+    }
+    return ip(true);
+  }
+
+  private static boolean isTag(int type) {
+    return type == 0x8100 || type == 0x88a8 || type == 0x9100;
+  }
+
+  private @Nullable Skipped ip(boolean outermost) {
+    if (!has(1)) {
+      return Skipped.CUT_OFF;
+    }
+    return switch ((bytes[at] & 0xff) >> 4) {
+      case 4 -> ipv4(outermost);
+      case 6 -> ipv6(outermost);
+      default -> Skipped.NOT_IP;
+    };
+  }
+
+  private @Nullable Skipped ipv4(boolean outermost) {
+    if (!has(20)) {
+      return Skipped.CUT_OFF;
+    }
+    int start = at;
+    int header = (bytes[at] & 15) * 4;
+    int total = get16(at + 2);
+    // Some network cards fill in the length later, and captures show 0.
+    if (header < 20 || (total != 0 && total < header)) {
+      return Skipped.DAMAGED;
+    }
+    if ((get16(at + 6) & 0x1fff) != 0) {
+      return Skipped.LATER_FRAGMENT;
+    }
+    int ttl = bytes[at + 8] & 0xff;
+    int protocol = bytes[at + 9] & 0xff;
+    Address source = address(at + 12, 4);
+    Address destination = address(at + 16, 4);
+    at = start + header;
+    int end = total == 0 ? bytes.length : start + total;
+    return transport(source, destination, protocol, ttl, end, outermost);
+  }
+
+  private @Nullable Skipped ipv6(boolean outermost) {
+    if (!has(40)) {
+      return Skipped.CUT_OFF;
+    }
+    int next = bytes[at + 6] & 0xff;
+    int ttl = bytes[at + 7] & 0xff;
+    int length = get16(at + 4);
+    Address source = address(at + 8, 16);
+    Address destination = address(at + 24, 16);
+    at += 40;
+    int end = length == 0 ? bytes.length : at + length;
+    // Hop-by-hop options, routing, fragment and destination options (RFC 8200 section 4).
+    for (int i = 0; next == 0 || next == 43 || next == 44 || next == 60; i++) {
+      if (i == MOST_EXTENSIONS) {
+        return Skipped.DAMAGED;
+      }
+      if (!has(8)) {
+        return Skipped.CUT_OFF;
+      }
+      if (next == 44 && (get16(at + 2) & 0xfff8) != 0) {
+        return Skipped.LATER_FRAGMENT;
+      }
+      int extension = next == 44 ? 8 : ((bytes[at + 1] & 0xff) + 1) * 8;
+      next = bytes[at] & 0xff;
+      at += extension;
+    }
+    return transport(source, destination, next, ttl, end, outermost);
+  }
+
+  private @Nullable Skipped transport(
+      Address source, Address destination, int protocol, int ttl, int end, boolean outermost) {
+    boolean v4 = source.family() == Family.IPV4;
+    if (Protocol.isIcmp(protocol) && (protocol == Protocol.ICMP) != v4) {
+      return Skipped.DAMAGED;
+    }
+    boolean ports = Protocol.hasPorts(protocol);
+    boolean icmp = Protocol.isIcmp(protocol);
+    // Of the packet inside an error, eight bytes are enough (RFC 792).
+    int needed = protocol == Protocol.TCP && outermost ? 20 : ports || icmp ? 8 : 0;
+    if (at + needed > end) {
+      return Skipped.DAMAGED;
+    }
+    if (!has(needed)) {
+      return Skipped.CUT_OFF;
+    }
+    int sourcePort = ports ? get16(at) : 0;
+    int destinationPort = ports ? get16(at + 2) : 0;
+    int type = icmp ? bytes[at] & 0xff : Icmp.NO_TYPE;
+    if (Icmp.isEchoRequest(type)) {
+      sourcePort = get16(at + 4);
+    } else if (Icmp.isEchoReply(type)) {
+      destinationPort = get16(at + 4);
+    }
+    int flags = 0;
+    if (protocol == Protocol.TCP) {
+      flags = outermost ? bytes[at + 13] & TOLD_FLAGS : Packet.ACK;
+    }
+    Packet found =
+        new Packet(source, sourcePort, destination, destinationPort, protocol, type, flags);
+    found.ttl = ttl;
+    if (icmp && isError(protocol, type)) {
+      if (!outermost) {
+        return Skipped.DAMAGED;
+      }
+      at += 8;
+      Skipped inside = ip(false);
+      if (inside != null) {
+        return inside;
+      }
+      found.inner = packet;
+    } else if (outermost
+        && protocol == Protocol.TCP
+        && Math.min(sourcePort, destinationPort) == 21) {
+      found.payload = line(end);
+    }
+    packet = found;
+    return null;
+  }
+
+  private static final int TOLD_FLAGS = Packet.FIN | Packet.SYN | Packet.RST | Packet.ACK;
+
+  private static boolean isError(int protocol, int type) {
+    return protocol == Protocol.ICMP
+        ? type == Icmp.UNREACHABLE || type == Icmp.TIME_EXCEEDED
+        : type == Icmp.UNREACHABLE_V6 || type == Icmp.TIME_EXCEEDED_V6;
+  }
+
+  /** The line of a control connection of a file transfer; null where it carries none. */
+  private @Nullable String line(int end) {
+    int from = at + ((bytes[at + 12] & 0xff) >> 4) * 4;
+    int to = Math.min(end, bytes.length);
+    StringBuilder text = new StringBuilder();
+    for (int i = from; i < to && bytes[i] != '\r' && bytes[i] != '\n'; i++) {
+      text.append((char) (bytes[i] & 0x7f));
+    }
+    return text.isEmpty() ? null : text.toString();
+  }
+
+  private Address address(int from, int length) {
+    return Address.ofBytes(Arrays.copyOfRange(bytes, from, from + length));
+  }
+
+  private boolean has(int count) {
+    return at + count <= bytes.length;
+  }
+
+  private int take16() {
+    int value = get16(at);
+    at += 2;
+    return value;
+  }
+
+  private int get16(int from) {
+    return ((bytes[from] & 0xff) << 8) | (bytes[from + 1] & 0xff);
+  }
+}

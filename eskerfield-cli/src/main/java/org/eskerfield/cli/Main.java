@@ -59,6 +59,7 @@ public final class Main {
             new WithdrawVerb(),
             new ExplainVerb(),
             new DiffVerb(),
+            new DrawVerb(),
             new LedgerVerb(),
             new SubnetVerb(),
             new ServicesVerb(),

@@ -1,0 +1,325 @@
+package org.eskerfield.report;
+
+import java.time.Duration;
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.Placed;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Transit;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Packets as rungs of a ladder: a column for each host and device on the way, a row for each
+ * packet, with the header before and after everybody who changes it, and where and why it ends.
+ */
+public final class Ladder {
+  private static final double LEFT = 150;
+  private static final double GAP = 196;
+  private static final double HEAD = 84;
+  private static final double SIZE = 11;
+  private static final double STEP = 14;
+
+  /** Between two pieces of the same packet, one of which goes to the right and one to the left. */
+  private static final double RUNG = 40;
+
+  /** One piece of a packet's way, from one column to another. */
+  private record Hop(int from, int to, Header header) {}
+
+  private final String title;
+  private final @Nullable String foot;
+  private final List<Transit> packets;
+  private final Map<String, Leg.Kind> columns = new LinkedHashMap<>();
+
+  private Ladder(String title, @Nullable String foot, List<Transit> packets) {
+    this.title = title;
+    this.foot = foot;
+    this.packets = List.copyOf(packets);
+    // The conversation itself decides the order of the columns, and not the lookup before it.
+    Map<Question, List<Transit>> parts = new LinkedHashMap<>();
+    for (Transit packet : packets) {
+      parts.computeIfAbsent(packet.question(), question -> new ArrayList<>()).add(packet);
+    }
+    List<List<Transit>> order = new ArrayList<>(parts.values());
+    order.sort(Comparator.comparingInt((List<Transit> part) -> part.size()).reversed());
+    for (List<Transit> part : order) {
+      for (Transit packet : part) {
+        for (Leg leg : packet.legs()) {
+          columns.putIfAbsent(leg.where(), leg.kind());
+        }
+      }
+    }
+  }
+
+  /**
+   * A ladder.
+   *
+   * @param title what stands above it
+   * @param foot what stands below it, such as the outcome; or null
+   * @param packets in the order in which they were sent, as {@link org.eskerfield.trace.Run#watch}
+   *     tells of them
+   */
+  public static Ladder of(String title, @Nullable String foot, List<Transit> packets) {
+    return new Ladder(title, foot, packets);
+  }
+
+  /** How wide it is, in pixels. */
+  double width() {
+    return Math.max(700, LEFT + Math.max(columns.size() - 1, 1) * GAP + 110);
+  }
+
+  /** How high it is, in pixels. */
+  double height() {
+    double height = HEAD + 16;
+    for (Transit packet : packets) {
+      height += height(packet);
+    }
+    return height + footLines().size() * 17;
+  }
+
+  /** The picture as a text of SVG. */
+  public String svg(Theme theme) {
+    Svg svg = new Svg();
+    svg.begin(width(), height(), title, theme);
+    draw(svg);
+    return svg.end();
+  }
+
+  /** Draws it from the upper left corner. */
+  void draw(Svg svg) {
+    svg.text("strong", 16, 26, 16, "start", Lettering.fitted(title, 16, true, width() - 32), null);
+    double bottom = height() - footLines().size() * 17 - 10;
+    int i = 0;
+    for (Map.Entry<String, Leg.Kind> column : columns.entrySet()) {
+      column(svg, x(i++), column.getKey(), column.getValue(), bottom);
+    }
+    double y = HEAD;
+    ZonedDateTime start = packets.isEmpty() ? null : packets.get(0).at();
+    for (int n = 0; n < packets.size(); n++) {
+      Transit packet = packets.get(n);
+      draw(svg, packet, n + 1, y, start);
+      y += height(packet);
+    }
+    y += 22;
+    for (String line : footLines()) {
+      svg.text("plain", 16, y, 12.5, "start", line, null);
+      y += 17;
+    }
+  }
+
+  private List<String> footLines() {
+    return foot == null ? List.of() : Lettering.wrapped(foot, 12.5, width() - 40);
+  }
+
+  private static double x(int column) {
+    return LEFT + column * GAP;
+  }
+
+  private void column(Svg svg, double x, String name, Leg.Kind kind, double bottom) {
+    svg.line("life", List.of(new double[] {x, HEAD - 12}, new double[] {x, bottom}), false, null);
+    String shown = Lettering.fitted(name, 12, true, GAP - 40);
+    double width = Lettering.width(shown, 12, true) + 20;
+    svg.rectangle(
+        kind == Leg.Kind.DEVICE ? "device" : "box", x - width / 2, HEAD - 38, width, 26, 5, name);
+    svg.text("strong", x, HEAD - 21, 12, "middle", shown, name);
+  }
+
+  // One packet.
+
+  private void draw(Svg svg, Transit packet, int number, double y, @Nullable ZonedDateTime start) {
+    Header sent = packet.sent();
+    svg.text("strong", 16, y + 20, 12, "start", number + "  " + packet.what(), null);
+    String kind =
+        sent.kind().endsWith(packet.what()) ? Protocol.name(sent.protocol()) : sent.kind();
+    if (!kind.equals(packet.what())) {
+      String shown = Lettering.fitted(kind, SIZE, false, LEFT - 60);
+      svg.text("faint", 16, y + 20 + STEP, SIZE, "start", shown, kind);
+    }
+    String after = start == null ? "" : seconds(Duration.between(start, packet.at()));
+    svg.text("faint", 16, y + 20 + 2 * STEP, SIZE, "start", after, null);
+    List<Hop> hops = hops(packet);
+    double at = y + 22;
+    Header before = null;
+    for (int i = 0; i < hops.size(); i++) {
+      Hop hop = hops.get(i);
+      if (i > 0 && turns(hops.get(i - 1), hop)) {
+        at += RUNG;
+      }
+      draw(svg, packet, hop, at, before);
+      before = hop.header();
+    }
+    end(svg, packet, at, y);
+  }
+
+  private void draw(Svg svg, Transit packet, Hop hop, double y, @Nullable Header before) {
+    double from = x(hop.from());
+    double to = x(hop.to());
+    double side = to > from ? 1 : -1;
+    String style = packet.isReply() ? "reply" : "request";
+    List<double[]> line = new ArrayList<>();
+    line.add(new double[] {from + side * 4, y});
+    // What goes past a column that stands between does so in an arch: that one never sees it.
+    for (double x = from + side * GAP; Math.abs(x - to) > 1; x += side * GAP) {
+      line.add(new double[] {x - side * 12, y});
+      line.add(new double[] {x - side * 7, y - 9});
+      line.add(new double[] {x + side * 7, y - 9});
+      line.add(new double[] {x + side * 12, y});
+    }
+    line.add(new double[] {to - side * 9, y});
+    svg.line(style, line, false, null);
+    svg.arrow(style + "-head", to - side * 10, y, side, 0);
+    Header header = hop.header();
+    double middle = from + side * GAP / 2;
+    boolean newSource = before != null && !before.sourceText().equals(header.sourceText());
+    boolean newTarget =
+        before != null && !before.destinationText().equals(header.destinationText());
+    label(svg, middle, y - 6, "from " + header.sourceText(), newSource);
+    label(svg, middle, y + 15, "to " + header.destinationText(), newTarget);
+  }
+
+  /** A half of a header; what has just been rewritten stands out. */
+  private static void label(Svg svg, double x, double y, String text, boolean isNew) {
+    String shown = Lettering.fitted(text, SIZE, isNew, GAP - 30);
+    if (isNew) {
+      double width = Lettering.width(shown, SIZE, true) + 8;
+      svg.rectangle("mark", x - width / 2, y - 11, width, 15, 3, null);
+    }
+    svg.text(isNew ? "changed" : "faint", x, y, SIZE, "middle", shown, text);
+  }
+
+  /** What was decided where, below the rung: translations, and why it ended. */
+  private void end(Svg svg, Transit packet, double at, double top) {
+    double y = at + 32;
+    for (Note note : notes(packet)) {
+      double x = x(note.column());
+      if (note.ends()) {
+        svg.cross(x, at, 7, note.text());
+      }
+      for (String line : note.lines()) {
+        String anchor = anchor(note.column());
+        double width = Lettering.width(line, SIZE, note.ends());
+        double part = anchor.equals("start") ? 0 : anchor.equals("end") ? 1 : 0.5;
+        double left = x + shift(anchor) - width * part;
+        svg.rectangle("ground", left - 2, y - 11, width + 4, STEP + 1, 0, null);
+        svg.text(
+            note.ends() ? "end" : "plain", x + shift(anchor), y, SIZE, anchor, line, note.tip());
+        y += STEP;
+      }
+    }
+    double bottom = top + height(packet) - 6;
+    svg.line(
+        "life", List.of(new double[] {16, bottom}, new double[] {LEFT - 60, bottom}), false, null);
+  }
+
+  /** How wide a remark below a column may be. */
+  private double room(int column) {
+    double x = x(column);
+    return switch (anchor(column)) {
+      case "start" -> width() - x + 40;
+      case "end" -> x + 60;
+      default -> 2 * Math.min(x - 16, width() - x - 16);
+    };
+  }
+
+  private String anchor(int column) {
+    return column == 0 ? "start" : column == columns.size() - 1 ? "end" : "middle";
+  }
+
+  private static double shift(String anchor) {
+    return anchor.equals("start") ? -60 : anchor.equals("end") ? 80 : 0;
+  }
+
+  /**
+   * A remark below a rung.
+   *
+   * @param column whose it is
+   * @param lines the text, wrapped
+   * @param ends whether it is why the packet ended
+   */
+  private record Note(int column, String text, List<String> lines, boolean ends, String tip) {}
+
+  private List<Note> notes(Transit packet) {
+    List<Note> notes = new ArrayList<>();
+    int left = packet.legs().size();
+    for (Leg leg : packet.legs()) {
+      left--;
+      for (int i = 0; i < leg.decisions().size(); i++) {
+        Decision decision = leg.decisions().get(i);
+        boolean isLast = left == 0 && i == leg.decisions().size() - 1;
+        boolean ends = isLast && (!packet.arrived() || decision.ruling().ends() != null);
+        boolean changes =
+            decision.ruling() == Ruling.DESTINATION_TRANSLATED
+                || decision.ruling() == Ruling.SOURCE_TRANSLATED
+                || decision.ruling() == Ruling.TEXT_TRANSLATED;
+        if (ends || changes) {
+          Placed by = decision.by();
+          String place = by == null || by.place().line() == 0 ? "" : ", line " + by.place().line();
+          String text = leg.where() + " " + decision.text() + place;
+          notes.add(
+              new Note(
+                  column(leg.where()),
+                  text,
+                  Lettering.wrapped(text, ends ? SIZE * 1.15 : SIZE, room(column(leg.where()))),
+                  ends,
+                  by == null ? text : text + " (" + by.place() + ")"));
+        }
+      }
+    }
+    return notes;
+  }
+
+  private double height(Transit packet) {
+    double height = 22 + 44;
+    List<Hop> hops = hops(packet);
+    for (int i = 1; i < hops.size(); i++) {
+      height += turns(hops.get(i - 1), hops.get(i)) ? RUNG : 0;
+    }
+    for (Note note : notes(packet)) {
+      height += note.lines().size() * STEP;
+    }
+    return height;
+  }
+
+  private static boolean turns(Hop before, Hop next) {
+    return Integer.signum(before.to() - before.from()) != Integer.signum(next.to() - next.from());
+  }
+
+  private List<Hop> hops(Transit packet) {
+    List<Hop> hops = new ArrayList<>();
+    for (int i = 0; i + 1 < packet.legs().size(); i++) {
+      Leg from = packet.legs().get(i);
+      Leg to = packet.legs().get(i + 1);
+      List<Decision> decisions = from.decisions();
+      hops.add(
+          new Hop(
+              column(from.where()),
+              column(to.where()),
+              decisions.get(decisions.size() - 1).after()));
+    }
+    return hops;
+  }
+
+  private int column(String where) {
+    int i = 0;
+    for (String name : columns.keySet()) {
+      if (name.equals(where)) {
+        return i;
+      }
+      i++;
+    }
+    throw new IllegalStateException("no column is called " + where);
+  }
+
+  private static String seconds(Duration time) {
+    long millis = time.toMillis();
+    return millis == 0 ? "at once" : "after " + Svg.number(millis / 1000.0) + " s";
+  }
+}

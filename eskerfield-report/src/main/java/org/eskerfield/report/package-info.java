@@ -1,0 +1,5 @@
+/** Pictures and pages: the map of a site, the way of packets, and the report. */
+@NullMarked
+package org.eskerfield.report;
+
+import org.jspecify.annotations.NullMarked;

@@ -60,6 +60,7 @@ public final class Main {
             new ExplainVerb(),
             new DiffVerb(),
             new DrawVerb(),
+            new ReportVerb(),
             new LedgerVerb(),
             new SubnetVerb(),
             new ServicesVerb(),

@@ -1,11 +1,16 @@
 package org.eskerfield.cli;
 
 import java.io.PrintWriter;
+import me.tongfei.progressbar.DelegatingProgressBarConsumer;
+import me.tongfei.progressbar.ProgressBar;
+import me.tongfei.progressbar.ProgressBarBuilder;
+import me.tongfei.progressbar.ProgressBarStyle;
 import org.eskerfield.check.Checker;
+import org.jspecify.annotations.Nullable;
 
 /**
- * Says on the last line of a terminal how far something has come, once that takes longer than two
- * seconds, and takes the line away at the end. Says nothing where nobody looks on.
+ * Shows on the last line of a terminal how far something has come, once that takes longer than two
+ * seconds, and takes the line away at the end. Shows nothing where nobody looks on.
  */
 final class ProgressLine implements Checker.Progress, AutoCloseable {
   private static final long PATIENCE = 2_000_000_000L;
@@ -13,27 +18,51 @@ final class ProgressLine implements Checker.Progress, AutoCloseable {
   private final PrintWriter out;
   private final boolean watched;
   private final long start = System.nanoTime();
-  private boolean shown;
+  private @Nullable ProgressBar bar;
 
   ProgressLine(Terminal terminal) {
-    this.out = terminal.err();
-    this.watched = terminal.style().colour();
+    this(terminal, true);
   }
 
+  ProgressLine(Terminal terminal, boolean wanted) {
+    this.out = terminal.err();
+    this.watched = wanted && terminal.style().colour();
+  }
+
+  /**
+   * A part begins.
+   *
+   * @param of how many parts there are; 0 where nobody knows
+   */
   @Override
   public void begins(String what, int done, int of) {
-    if (watched && System.nanoTime() - start > PATIENCE) {
-      out.print("\r\033[K" + what + " (" + (done + 1) + " of " + of + ")");
-      out.flush();
-      shown = true;
+    if (!watched || System.nanoTime() - start < PATIENCE) {
+      return;
     }
+    if (bar == null) {
+      bar =
+          new ProgressBarBuilder()
+              .setStyle(ProgressBarStyle.ASCII)
+              .setConsumer(new DelegatingProgressBarConsumer(this::show, Style.WIDTH - 2))
+              .setUpdateIntervalMillis(250)
+              .hideEta()
+              .build();
+    }
+    bar.maxHint(of > 0 ? of : -1);
+    bar.stepTo(done);
+    bar.setExtraMessage(what);
+  }
+
+  private void show(String line) {
+    out.print("\r\033[K" + line);
+    out.flush();
   }
 
   @Override
   public void close() {
-    if (shown) {
-      out.print("\r\033[K");
-      out.flush();
+    if (bar != null) {
+      bar.close();
+      show("");
     }
   }
 }

@@ -97,15 +97,24 @@ final class ReplayVerb extends Verb {
     Run run;
     ZonedDateTime start;
     String afterwards;
-    try (Traffic traffic = traffic(call, site, follow, capture != null, terminal.style())) {
+    try (Traffic traffic =
+        traffic(
+            call,
+            call.matchedPositionalValue(1, ""),
+            site,
+            follow,
+            capture != null,
+            terminal.style())) {
       start = traffic.start();
       run = Tracer.of(site).run(start);
       if (capture != null) {
         run.watch(capture.capture());
       }
-      try (LogPrinter log = LogPrinter.of(call, site, start, terminal)) {
+      // Where lines come out as they happen, they show the progress.
+      try (LogPrinter log = LogPrinter.of(call, site, start, terminal);
+          ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
-        elapsed = replay(call, run, traffic, until, change, outcomes, terminal);
+        elapsed = replay(call, run, traffic, until, change, outcomes, progress, terminal);
       }
       afterwards = traffic.afterwards();
     }
@@ -170,9 +179,9 @@ final class ReplayVerb extends Verb {
   }
 
   /** What is to be sent: a capture where the first bytes say so, else a list of flows. */
-  private static Traffic traffic(
-      ParseResult call, Site site, boolean follow, boolean captured, Style style) throws Exception {
-    String traffic = call.matchedPositionalValue(1, "");
+  static Traffic traffic(
+      ParseResult call, String traffic, Site site, boolean follow, boolean captured, Style style)
+      throws Exception {
     InputStream in = new BufferedInputStream(stream(call, traffic));
     try {
       in.mark(4);
@@ -204,13 +213,16 @@ final class ReplayVerb extends Verb {
       @Nullable Duration until,
       @Nullable Change change,
       Map<Outcome, Long> outcomes,
+      ProgressLine progress,
       Terminal terminal)
       throws Exception {
     Duration elapsed = Duration.ZERO;
     boolean changed = change == null;
+    int done = 0;
     for (Traffic.Event event = traffic.next();
         event != null && (until == null || event.at().compareTo(until) <= 0);
         event = traffic.next()) {
+      progress.begins("replaying", done++, 0);
       if (!changed && change != null && change.at().compareTo(event.at()) <= 0) {
         run.advance(change.at().minus(elapsed));
         elapsed = change.at();

@@ -60,7 +60,14 @@ final class VerifyVerb extends Verb {
       terminal.err().println("  write expect: and a list, or name a file of expectations");
       return UNUSABLE;
     }
-    List<Verdict> verdicts = new Verifier(Tracer.of(file.site())).verify(expectations);
+    List<Verdict> verdicts = new ArrayList<>();
+    Verifier verifier = new Verifier(Tracer.of(file.site()));
+    try (ProgressLine progress = new ProgressLine(terminal)) {
+      for (Expectation each : expectations) {
+        progress.begins("verifying", verdicts.size(), expectations.size());
+        verdicts.add(verifier.verify(each));
+      }
+    }
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {
       write(call, junit, JUnitXml.of(siteName(call), verdicts));

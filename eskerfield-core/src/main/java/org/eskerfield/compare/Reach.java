@@ -2,7 +2,6 @@ package org.eskerfield.compare;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
-import java.util.Collection;
 import java.util.Comparator;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
@@ -13,21 +12,16 @@ import java.util.Set;
 import org.eskerfield.compare.Fates.Fate;
 import org.eskerfield.engine.DeviceSets;
 import org.eskerfield.engine.VirtualClock;
-import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
-import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
@@ -54,7 +48,6 @@ import org.jspecify.annotations.Nullable;
 public record Reach(List<Change> changes, int kinds, boolean complete) {
   private static final int MOST_KINDS = 20_000;
   private static final int MOST_INTERVALS = 40_000_000;
-  private static final int NO_ICMP_TYPE = 256;
 
   /** Copies the list. */
   public Reach {
@@ -131,7 +124,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
     }
 
     private boolean search(Origin origin, PacketSet focus) {
-      PacketSet rest = askable().intersection(space.sources(origin.sources())).intersection(focus);
+      PacketSet rest =
+          Senders.askable(space).intersection(space.sources(origin.sources())).intersection(focus);
       while (!rest.isEmpty()) {
         if (kinds >= MOST_KINDS) {
           return false;
@@ -155,51 +149,6 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
         }
       }
       return true;
-    }
-
-    /**
-     * The first packets that somebody can ask about. What a packet does not have is nailed down, as
-     * {@link PacketSet#contains} takes it, so that no member differs from another in it alone.
-     */
-    private PacketSet askable() {
-      PacketSet icmp = space.protocol(Protocol.ICMP).union(space.protocol(Protocol.ICMPV6));
-      PacketSet typeless = space.where(Dimension.ICMP_TYPE, NO_ICMP_TYPE, -1);
-      PacketSet unsent = space.where(Dimension.SOURCE_PORT, 0, 0);
-      PacketSet unasked = space.where(Dimension.DESTINATION_PORT, 0, 0);
-      PacketSet ported = space.withPorts().intersection(typeless);
-      PacketSet others =
-          space
-              .all()
-              .minus(icmp)
-              .minus(space.withPorts())
-              .intersection(typeless)
-              .intersection(unsent)
-              .intersection(unasked);
-      PacketSet pings = echo(Protocol.ICMP, Family.IPV4, Icmp.ECHO_REQUEST);
-      pings = pings.union(echo(Protocol.ICMPV6, Family.IPV6, Icmp.ECHO_REQUEST_V6));
-      return ported.union(others).union(pings.intersection(unasked));
-    }
-
-    private PacketSet echo(int protocol, Family family, int type) {
-      return space
-          .protocol(protocol)
-          .intersection(space.of(family))
-          .intersection(space.where(Dimension.ICMP_TYPE, type, type));
-    }
-
-    /** The same packets without what they do not have. */
-    private PacketSet plain(PacketSet packets) {
-      PacketSet icmp = space.protocol(Protocol.ICMP).union(space.protocol(Protocol.ICMPV6));
-      PacketSet ported = packets.intersection(space.withPorts()).without(Dimension.ICMP_TYPE);
-      PacketSet pings = packets.intersection(icmp).without(Dimension.DESTINATION_PORT);
-      PacketSet others =
-          packets
-              .minus(icmp)
-              .minus(space.withPorts())
-              .without(Dimension.ICMP_TYPE)
-              .without(Dimension.SOURCE_PORT)
-              .without(Dimension.DESTINATION_PORT);
-      return ported.union(pings).union(others);
     }
 
     /**
@@ -302,7 +251,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       }
       Trace was = old.of(chosen.origin, sample).trace();
       Trace is = now.of(chosen.origin, sample).trace();
-      return new Change(plain(space.union(sets)), was, is, Fates.rules(was), Fates.rules(is));
+      return new Change(
+          Senders.plain(space, space.union(sets)), was, is, Fates.rules(was), Fates.rules(is));
     }
 
     /** A packet from a sender that the file describes, if there is one. */
@@ -317,7 +267,7 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
 
     private List<Origin> origins() {
       List<Origin> origins = new ArrayList<>();
-      AddressSet devices = ownAddresses(before).union(ownAddresses(after));
+      AddressSet devices = Senders.own(before).union(Senders.own(after));
       Set<String> peculiar = new HashSet<>();
       for (Site site : List.of(before, after)) {
         site.hosts().values().stream()
@@ -328,10 +278,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       for (String name : peculiar) {
         odd = odd.union(addressesOf(before, name)).union(addressesOf(after, name));
       }
-      AddressSet inside = AddressSet.NONE;
       for (Network network : after.networks().values()) {
         Network was = before.networks().get(network.name());
-        inside = inside.union(AddressSet.ofPrefixes(network.prefixes()));
         if (was == null) {
           continue;
         }
@@ -345,9 +293,6 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
           origins.add(new Origin(network.name(), null, members));
         }
       }
-      for (Network network : before.networks().values()) {
-        inside = inside.union(AddressSet.ofPrefixes(network.prefixes()));
-      }
       for (String name : peculiar) {
         Origin origin = origin(name);
         if (origin != null) {
@@ -355,40 +300,11 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
         }
       }
       AddressSet outside =
-          SpecialAddresses.NOT_ON_THE_INTERNET
-              .complement()
-              .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
-              .intersection(inside.complement())
-              .intersection(routed(before).union(routed(after)).complement())
-              .intersection(devices.union(odd).complement())
-              .intersection(insideHosts(before).union(insideHosts(after)).complement());
+          Senders.outside(before)
+              .intersection(Senders.outside(after))
+              .intersection(odd.complement());
       origins.add(new Origin(null, null, outside));
       return origins;
-    }
-
-    private static AddressSet ownAddresses(Site site) {
-      List<Address> own = new ArrayList<>();
-      for (Device device : site.devices().values()) {
-        for (Interface each : device.interfaces()) {
-          own.addAll(each.addresses());
-        }
-      }
-      return AddressSet.ofAddresses(own);
-    }
-
-    private static AddressSet routed(Site site) {
-      List<Prefix> blocks = new ArrayList<>();
-      site.networks().values().forEach(n -> n.routed().forEach(block -> blocks.add(block.to())));
-      return AddressSet.ofPrefixes(blocks);
-    }
-
-    private static AddressSet insideHosts(Site site) {
-      return AddressSet.ofAddresses(
-          site.hosts().values().stream()
-              .filter(host -> !host.isOutside())
-              .map(Host::addresses)
-              .flatMap(Collection::stream)
-              .toList());
     }
 
     private static AddressSet addressesOf(Site site, String host) {

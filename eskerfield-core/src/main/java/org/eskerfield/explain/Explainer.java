@@ -57,15 +57,25 @@ public final class Explainer {
   private final Tracer tracer;
   private final Map<String, DeviceSets> sets;
 
-  private Explainer(Site site) {
+  private final boolean examples;
+
+  private Explainer(Site site, boolean examples) {
     this.site = site;
+    this.examples = examples;
     this.tracer = Tracer.of(site);
     this.sets = DeviceSets.of(site, VirtualClock.start(site.timeZone()));
   }
 
   /** An explainer of a site. */
   public static Explainer of(Site site) {
-    return new Explainer(site);
+    return new Explainer(site, true);
+  }
+
+  /**
+   * An explainer that looks for no examples, which takes long where there are thousands of rules.
+   */
+  public static Explainer withoutExamples(Site site) {
+    return new Explainer(site, false);
   }
 
   /** The policy of a device. */
@@ -365,7 +375,7 @@ public final class Explainer {
   }
 
   private Statement.@Nullable Example example(Device device, Placed thing, Candidates candidates) {
-    if (thing instanceof Interface) {
+    if (!examples || thing instanceof Interface) {
       return null;
     }
     PacketSpace space = sets(device).space();

@@ -2,6 +2,7 @@ package org.eskerfield.verify;
 
 import java.util.ArrayList;
 import java.util.List;
+import java.util.function.Consumer;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Named;
@@ -15,6 +16,7 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.trace.Transit;
 
 /** Leads the conversations of expectations, each with empty tables, and compares. */
 public final class Verifier {
@@ -50,9 +52,22 @@ public final class Verifier {
   }
 
   private static Conversation rehearse(Tracer tracer, Expectation expectation, Attempt attempt) {
-    if (expectation.after().isEmpty()) {
-      return tracer.converse(attempt);
-    }
+    return expectation.after().isEmpty()
+        ? tracer.converse(attempt)
+        : prepared(tracer, expectation, attempt).converse(attempt);
+  }
+
+  /**
+   * Leads a conversation of an expectation once more, after what is to happen before, while
+   * somebody watches its packets.
+   */
+  public Conversation watch(Expectation expectation, Attempt attempt, Consumer<Transit> reader) {
+    Run run = prepared(tracer, expectation, attempt);
+    run.watch(reader);
+    return run.converse(attempt);
+  }
+
+  private static Run prepared(Tracer tracer, Expectation expectation, Attempt attempt) {
     Site before = expectation.before();
     Run run = (before == null ? tracer : Tracer.of(before)).run(attempt.at());
     for (Expectation.Earlier earlier : expectation.after()) {
@@ -62,7 +77,7 @@ public final class Verifier {
     if (before != null) {
       run.goOnWith(tracer.site());
     }
-    return run.converse(attempt);
+    return run;
   }
 
   /** What is not as expected, each as a clause; empty if all is. */

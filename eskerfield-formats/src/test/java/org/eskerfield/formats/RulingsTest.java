@@ -34,6 +34,7 @@ class RulingsTest {
           Ruling.BINDING_KNOWN_INSIDE,
           Ruling.CONNECTION_EXPECTED, // RunTest has the file transfers
           Ruling.TEXT_TRANSLATED,
+          Ruling.RESET_RECEIVED,
           Ruling.ERROR_UNMATCHED,
           Ruling.PORTS_USED_UP,
           Ruling.POOL_USED_UP,

@@ -66,7 +66,7 @@ final class Box {
 
   private static final double TITLE_STEP = 18;
   private static final double STEP = 15.5;
-  private static final double WIDEST = 260;
+  private static final double WIDEST = 300;
 
   final Kind kind;
   final String name;

@@ -93,6 +93,14 @@ public final class Ladder {
     return svg.end();
   }
 
+  /** The picture for a page that has the colours itself. */
+  String figure() {
+    Svg svg = new Svg();
+    svg.begin(width(), height(), title, null);
+    draw(svg);
+    return svg.end();
+  }
+
   /** Draws it from the upper left corner. */
   void draw(Svg svg) {
     svg.text("strong", 16, 26, 16, "start", Lettering.fitted(title, 16, true, width() - 32), null);

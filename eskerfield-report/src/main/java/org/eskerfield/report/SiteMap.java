@@ -91,7 +91,7 @@ public final class SiteMap {
 
   /** How wide it is, in pixels. */
   double width() {
-    return Math.ceil(Math.max(layout.width, trace == null ? 320 : 560));
+    return Math.ceil(Math.max(layout.width, 560));
   }
 
   /** How high it is, in pixels. */
@@ -114,6 +114,14 @@ public final class SiteMap {
   public String svg(Theme theme) {
     Svg svg = new Svg();
     svg.begin(width(), height(), title(), theme);
+    draw(svg);
+    return svg.end();
+  }
+
+  /** The picture for a page that has the colours itself. */
+  String figure() {
+    Svg svg = new Svg();
+    svg.begin(width(), height(), title(), null);
     draw(svg);
     return svg.end();
   }

@@ -2,6 +2,7 @@ package org.eskerfield.report;
 
 import java.util.List;
 import java.util.Locale;
+import java.util.stream.Collectors;
 
 /**
  * The colours of a picture.
@@ -74,6 +75,24 @@ public enum Theme {
       case DARK -> css(NIGHT);
       case SYSTEM -> css(DAY) + "@media (prefers-color-scheme: dark) {\n" + css(NIGHT) + "}\n";
     };
+  }
+
+  /**
+   * The rules of style for a page that can be told which colours it has: {@code data-theme} of its
+   * root is {@code light} or {@code dark}; without it, the reader's system decides. Paper is light.
+   */
+  static String pageCss() {
+    return css(DAY)
+        + "@media screen and (prefers-color-scheme: dark) {\n"
+        + within(":root:not([data-theme=light]) ", css(NIGHT))
+        + "}\n@media screen {\n"
+        + within(":root[data-theme=dark] ", css(NIGHT))
+        + "}\n";
+  }
+
+  /** Rules, one a line, each of which holds only within a selector. */
+  private static String within(String selector, String css) {
+    return css.lines().map(line -> selector + line + "\n").collect(Collectors.joining());
   }
 
   private static String css(Colours of) {

@@ -19,7 +19,7 @@ public final class Way {
   private final SiteMap map;
   private final Ladder ladder;
 
-  private Way(Site site, Conversation conversation, List<Transit> packets) {
+  Way(Site site, Conversation conversation, List<Transit> packets) {
     this.conversation = conversation;
     this.packets = List.copyOf(packets);
     Trace trace = conversation.deciding();

@@ -1,0 +1,114 @@
+package org.eskerfield.cli;
+
+import java.io.IOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.time.Duration;
+import java.util.EnumMap;
+import java.util.Map;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.formats.SiteFile;
+import org.eskerfield.report.History;
+import org.eskerfield.report.Report;
+import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.OptionSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield report}. */
+final class ReportVerb extends Verb {
+  ReportVerb() {
+    super("report", "Writes the whole state of affairs of a site as one page for a browser.");
+  }
+
+  @Override
+  void describe(CommandSpec spec) {
+    spec.addPositional(siteFile());
+    spec.addOption(
+        OptionSpec.builder("-o", "--output")
+            .type(String.class)
+            .paramLabel("FILE")
+            .description("Write it to this .html file; without it, it goes to the output.")
+            .build());
+    spec.addOption(
+        option(
+            "--traffic",
+            "FILE",
+            "Replay this traffic, as for 'replay', and plot the use of pools and ports over time."));
+    spec.addOption(option("--arriving", "WHERE", "Of captured traffic, where it was taken."));
+    spec.usageMessage()
+        .footer(
+            "",
+            "Example: eskerfield report demo/marrowby.site.yaml -o report.html",
+            "         eskerfield report demo/gauges.site.yaml --traffic demo/gauges.csv -o report.html");
+  }
+
+  @Override
+  int run(ParseResult call, Terminal terminal) throws Exception {
+    String output = call.matchedOptionValue("--output", null);
+    if (call.hasMatchedOption("--arriving") && !call.hasMatchedOption("--traffic")) {
+      throw wrong(call, "--arriving is for captured traffic; say --traffic FILE as well");
+    }
+    Path target = output == null ? null : path(call, output);
+    if (target != null && (Files.isDirectory(target) || !isFolder(target.getParent()))) {
+      throw wrong(
+          call,
+          "--output: "
+              + output
+              + (Files.isDirectory(target) ? " is a folder" : " is in a folder that is not there"));
+    }
+    String name = siteName(call);
+    SiteFile file = readFile(call, name);
+    Path path = name.equals("-") ? null : path(call, name);
+    String page;
+    try (ProgressLine progress = new ProgressLine(terminal)) {
+      History history = history(call, file, terminal, progress);
+      page = Report.of(path, file.site().place().file(), file, history, progress);
+    }
+    if (target == null) {
+      terminal.out().print(page);
+      return FINE;
+    }
+    try {
+      Files.writeString(target, page, StandardCharsets.UTF_8);
+    } catch (IOException e) {
+      throw wrong(call, "--output: " + output + " cannot be written: " + DrawVerb.reason(e));
+    }
+    terminal.out().println("wrote " + output);
+    return FINE;
+  }
+
+  private static boolean isFolder(@Nullable Path folder) {
+    return folder == null || Files.isDirectory(folder);
+  }
+
+  private static @Nullable History history(
+      ParseResult call, SiteFile file, Terminal terminal, ProgressLine progress) throws Exception {
+    String name = call.matchedOptionValue("--traffic", null);
+    if (name == null) {
+      return null;
+    }
+    try (Traffic traffic =
+        ReplayVerb.traffic(call, name, file.site(), false, true, terminal.style())) {
+      Run run = Tracer.of(file.site()).run(traffic.start());
+      run.logTo(entry -> {});
+      History history = new History(traffic.start());
+      Duration elapsed = Duration.ZERO;
+      int done = 0;
+      for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
+        progress.begins("replaying", done++, 0);
+        run.advance(event.at().minus(elapsed));
+        elapsed = event.at();
+        Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
+        event.happen(run, outcomes);
+        outcomes.keySet().forEach(history::count);
+        history.look(run);
+      }
+      history.lookNow(run);
+      return history;
+    }
+  }
+}

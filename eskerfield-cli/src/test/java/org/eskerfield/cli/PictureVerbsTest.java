@@ -1,0 +1,126 @@
+package org.eskerfield.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.List;
+import java.util.stream.Stream;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+/** The verbs that draw, report and capture. */
+class PictureVerbsTest {
+  private static final String SITE = "../demo/marrowby.site.yaml";
+  private static final String WEB = " --from ferry --to booking.marrowby.example --service https";
+
+  @TempDir Path folder;
+
+  private MainTest.Result run(String line) throws Exception {
+    List<String> words = new ArrayList<>();
+    for (String word : MainTest.words(line)) {
+      words.add(word.replace("@", folder + "/").replace("SITE", SITE));
+    }
+    return MainTest.run(words.toArray(new String[0]));
+  }
+
+  @Test
+  void aMapAWayAndAReportAreWritten() throws Exception {
+    assertThat(run("draw SITE").out()).startsWith("<svg ").contains("prefers-color-scheme");
+    assertThat(run("draw SITE --theme dark" + WEB).out())
+        .contains("ferry to booking.marrowby.example, 443/tcp")
+        .contains(">lockhouse<")
+        .doesNotContain("prefers-color-scheme");
+    assertThat(run("draw SITE --only ladder" + WEB).out()).doesNotContain("gauge-1");
+    assertThat(run("draw SITE --only map" + WEB).out()).doesNotContain("SYN ACK");
+    assertThat(run("draw SITE -o @m.png --scale 0.5").out())
+        .isEqualTo("wrote " + folder + "/m.png\n");
+    assertThat(Files.readAllBytes(folder.resolve("m.png"))).startsWith(0x89, 'P', 'N', 'G');
+    assertThat(
+            run("report ../demo/gauges.site.yaml --traffic ../demo/gauges.csv -o @r.html").status())
+        .isZero();
+    assertThat(folder.resolve("r.html"))
+        .content()
+        .contains("gauges borrow")
+        .contains("\"seconds\"");
+  }
+
+  @Test
+  void aCaptureGoesOutAndComesInAgain() throws Exception {
+    MainTest.Result out =
+        run(
+            "trace SITE --from contractor --to 198.51.100.140 --service 1502/tcp --capture @c.pcapng"
+                + " --seen-at 'skerry uplink' --at 'sunday 10:00'");
+    assertThat(out.err())
+        .isEqualTo("wrote 3 packets, as seen at skerry uplink, to " + folder + "/c.pcapng\n");
+    assertThat(run("replay SITE @c.pcapng --follow").out())
+        .contains("192.0.2.140:50000 → 198.51.100.140:1502 tcp SYN: skerry drops it")
+        .contains("Sunday 11 January 2026 10:00")
+        .contains("1 flow: 1 dropped");
+    assertThat(run("trace SITE" + WEB + " --capture @f.pcap").err()).contains("as seen at ferry,");
+    assertThat(run("replay SITE @f.pcap --arriving ferry").out())
+        .contains("2 flows: 2 answered")
+        .contains("not sent: 4 packets that left there");
+    assertThat(
+            run("replay SITE @f.pcap --arriving ferry --capture @g.pcapng --seen-at lantern").err())
+        .isEqualTo("wrote 0 packets, as seen at lantern, to " + folder + "/g.pcapng\n");
+    assertThat(
+            run("replay ../demo/gauges.site.yaml ../demo/gauges.csv --capture @h.pcapng --json")
+                .err())
+        .contains("as seen at gauge-1, breakwater plant, breakwater uplink, hydrographic");
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "draw SITE -o @m.gif | neither .svg nor .png",
+        "draw SITE -o @no/m.svg | there is no such folder",
+        "draw SITE -o @no/m.png | there is no such folder",
+        "draw SITE --theme pink | 'pink' is none; write light, dark or system",
+        "draw SITE --scale 2 | --scale is for a PNG",
+        "draw SITE --scale 0 -o @m.png | no number from 0.1 to 8",
+        "draw SITE --scale NaN -o @m.png | no number from 0.1 to 8",
+        "draw SITE --from ferry | all of --from, --to and --service",
+        "draw SITE --only map | --only is for a way",
+        "draw SITE --only foot --from a --to b --service c | write map or ladder",
+        "draw SITE --from boats --to pilot --service ping | several senders; draw one, such as ferry",
+        "draw SITE --from fery --to pilot --service ping | did you mean 'ferry'",
+        "draw @none.yaml | none.yaml",
+        "report SITE -o . | is a folder",
+        "report SITE -o @no/r.html | in a folder that is not there",
+        "report SITE --arriving x | say --traffic FILE as well",
+        "report SITE --traffic @none.csv | there is no file",
+        "trace SITE --from ferry --to pilot --service ping --seen-at ferry | say --capture FILE",
+        "trace SITE --from ferry --to pilot --service ping --capture @c.txt | neither .pcapng nor .pcap",
+        "trace SITE --from boats --to pilot --service ping --capture @c.pcap | name one place",
+        "trace SITE --from ferry --to pilot --service ping --capture @c.pcap --seen-at fery | did you mean 'ferry'",
+        "trace SITE --from ferry --to pilot --service ping --capture @no/c.pcap | no such folder",
+        "replay SITE ../demo/gauges.csv --arriving ferry | --arriving is for a capture",
+        "replay SITE @empty.pcap | ends at byte 0",
+        "replay SITE @other.pcap --arriving skerry | has several interfaces; write 'skerry uplink'",
+        "replay SITE @other.pcap | the file does not say where packet 1 was captured",
+        "replay SITE @cut.pcap --arriving ferry | in the middle of packet 1",
+      })
+  void whatCannotBeUsedIsSaidAndNothingIsLeftBehind(String line, String message) throws Exception {
+    Files.createFile(folder.resolve("empty.pcap"));
+    run("trace SITE --from ferry --to pilot --service ping --capture @other.pcap");
+    byte[] whole = Files.readAllBytes(folder.resolve("other.pcap"));
+    Files.write(folder.resolve("cut.pcap"), Arrays.copyOf(whole, 60));
+    List<Path> before = files();
+    MainTest.Result result = run(line);
+    assertThat(result.status()).as(result.out()).isEqualTo(2);
+    assertThat(result.err()).contains(message).doesNotContain("Exception");
+    assertThat(files()).isEqualTo(before);
+  }
+
+  private List<Path> files() throws Exception {
+    try (Stream<Path> all = Files.list(folder)) {
+      return all.sorted().toList();
+    }
+  }
+}

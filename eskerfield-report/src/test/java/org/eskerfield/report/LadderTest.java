@@ -1,0 +1,110 @@
+package org.eskerfield.report;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.engine.Outcome;
+import org.eskerfield.formats.QuestionReader;
+import org.eskerfield.formats.SiteFile;
+import org.eskerfield.formats.SiteReader;
+import org.eskerfield.model.Site;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Tracer;
+import org.eskerfield.trace.Transit;
+import org.eskerfield.verify.Verdict;
+import org.eskerfield.verify.Verifier;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.MethodSource;
+
+/** A ladder tells the story of a conversation to who sees nothing else. */
+class LadderTest {
+  static List<Path> mistakes() throws Exception {
+    return DrawnSites.all().stream()
+        .filter(file -> file.getParent().endsWith("mistakes"))
+        .filter(file -> !file.toString().contains("working"))
+        .toList();
+  }
+
+  /** What the pieces of a text, which may stand on several lines, say together. */
+  private static String said(String svg) {
+    return svg.replaceAll("<title>[^<]*</title>", "")
+        .replaceAll("(?s)<style>.*?</style>", "")
+        .replaceAll("<[^>]*>", " ")
+        .replaceAll("\\s+", " ")
+        .replace("&gt;", ">")
+        .replace("&amp;", "&");
+  }
+
+  @ParameterizedTest
+  @MethodSource("mistakes")
+  void eachMistakeShowsByItsLadderAlone(Path file) throws Exception {
+    SiteFile read = SiteReader.readFile(file);
+    Verifier verifier = new Verifier(Tracer.of(read.site()));
+    int shown = 0;
+    for (Verdict verdict : verifier.verify(read.expectations())) {
+      for (Verdict.Result result : verdict.results()) {
+        Conversation talk = result.conversation();
+        List<Transit> packets = new ArrayList<>();
+        verifier.watch(verdict.expectation(), talk.attempt(), packets::add);
+        String ladder = new Way(read.site(), talk, packets).ladder().svg(Theme.LIGHT);
+        assertThat(said(ladder)).contains(talk.reason());
+        Transit lost = packets.stream().filter(each -> !each.arrived()).findFirst().orElse(null);
+        if (lost != null) {
+          assertThat(ladder).as(verdict.expectation().text()).contains("class=\"cross\"");
+          assertThat(said(ladder)).contains(lost.end().text().split(";")[0]);
+        }
+        shown += result.holds() ? 0 : 1;
+      }
+    }
+    assertThat(shown).isPositive();
+  }
+
+  @Test
+  void aReplyThatPassesDevicesByArchesOverThem() throws Exception {
+    Site site = SiteReader.read(DrawnSites.MISTAKES.resolve("reply-by-other-way.site.yaml"));
+    Way way =
+        Way.of(
+            Tracer.of(site),
+            QuestionReader.on(site).from("till").to("192.0.2.66").service("https").attempt());
+    assertThat(way.packets().stream().map(Transit::what))
+        .containsExactly("SYN", "SYN ACK", "RST", "SYN", "SYN ACK", "RST", "SYN", "SYN ACK", "RST");
+    String ladder = way.ladder().svg(Theme.LIGHT);
+    // An arch has four points more than a straight line of two.
+    assertThat(ladder)
+        .containsPattern("class=\"reply\" d=\"M[\\d. ]+(L[\\d. ]+){9}\"")
+        .contains("after 3 s")
+        .contains("breakwater changes the destination to 10.44.0.2:8443 by destination rule");
+    assertThat(way.svg(Theme.SYSTEM)).contains("prefers-color-scheme").contains("lockhouse");
+  }
+
+  @Test
+  void aFileTransferShowsBothConnectionsAndWhatIsAnnounced() throws Exception {
+    Site site = SiteReader.read(DrawnSites.DEMO);
+    Way way =
+        Way.of(
+            Tracer.of(site),
+            QuestionReader.on(site).from("auditor").to("203.0.113.37").service("ftp").attempt());
+    assertThat(way.packets().stream().map(each -> each.what() + (each.isReply() ? " back" : "")))
+        .containsExactly(
+            "SYN",
+            "SYN ACK back",
+            "ACK",
+            "announcement",
+            "announcement back",
+            "SYN",
+            "SYN ACK back",
+            "ACK",
+            "request",
+            "response back",
+            "FIN",
+            "FIN back",
+            "ACK",
+            "FIN",
+            "FIN back",
+            "ACK");
+    assertThat(way.conversation().outcome()).isEqualTo(Outcome.ANSWERED);
+  }
+}

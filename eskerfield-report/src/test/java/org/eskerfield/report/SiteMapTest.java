@@ -1,0 +1,257 @@
+package org.eskerfield.report;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.io.ByteArrayInputStream;
+import java.io.StringReader;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import javax.imageio.ImageIO;
+import javax.xml.parsers.DocumentBuilderFactory;
+import org.eskerfield.formats.QuestionReader;
+import org.eskerfield.formats.SiteReader;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Site;
+import org.eskerfield.trace.Tracer;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.MethodSource;
+import org.w3c.dom.Document;
+import org.w3c.dom.Element;
+import org.w3c.dom.NodeList;
+import org.xml.sax.InputSource;
+
+/** A map shows everything, and nothing on it covers anything else. */
+class SiteMapTest {
+  /** A rectangle or a line of text, as far as it reaches. */
+  private record Area(String what, double left, double top, double right, double bottom) {
+    boolean meets(Area other) {
+      return left < other.right && other.left < right && top < other.bottom && other.top < bottom;
+    }
+
+    boolean holds(Area other) {
+      return left <= other.left + 0.5
+          && right >= other.right - 0.5
+          && top <= other.top + 0.5
+          && bottom >= other.bottom - 0.5;
+    }
+  }
+
+  private static Document parsed(String svg) throws Exception {
+    return DocumentBuilderFactory.newInstance()
+        .newDocumentBuilder()
+        .parse(new InputSource(new StringReader(svg)));
+  }
+
+  private static List<Element> elements(Document document, String name) {
+    NodeList list = document.getElementsByTagName(name);
+    List<Element> all = new ArrayList<>();
+    for (int i = 0; i < list.getLength(); i++) {
+      all.add((Element) list.item(i));
+    }
+    return all;
+  }
+
+  private static double number(Element of, String name) {
+    return Double.parseDouble(of.getAttribute(name));
+  }
+
+  private static List<Area> boxes(Document document) {
+    List<Area> boxes = new ArrayList<>();
+    for (Element each : elements(document, "rect")) {
+      String style = each.getAttribute("class");
+      if (style.equals("box") || style.equals("device")) {
+        double x = number(each, "x");
+        double y = number(each, "y");
+        boxes.add(new Area(style, x, y, x + number(each, "width"), y + number(each, "height")));
+      }
+    }
+    return boxes;
+  }
+
+  /** The texts within the group of the map, where they reach with the widest common letters. */
+  private static List<Area> texts(Document document) {
+    List<Area> texts = new ArrayList<>();
+    for (Element each : elements(document, "text")) {
+      if (!"g".equals(each.getParentNode().getNodeName())) {
+        continue;
+      }
+      String said = each.getLastChild().getTextContent();
+      double size = number(each, "font-size");
+      double width = Lettering.width(said, size, each.getAttribute("class").equals("strong"));
+      double x = number(each, "x");
+      double y = number(each, "y");
+      texts.add(new Area(said, x, y - size * 0.75, x + width, y + size * 0.2));
+    }
+    return texts;
+  }
+
+  private static void assertNothingIsCovered(String of, String svg) throws Exception {
+    Document document = parsed(svg);
+    List<Area> boxes = boxes(document);
+    List<Area> texts = texts(document);
+    String[] view = document.getDocumentElement().getAttribute("viewBox").split(" ");
+    Area whole = new Area("", 0, -40, Double.parseDouble(view[2]), Double.parseDouble(view[3]));
+    for (int i = 0; i < boxes.size(); i++) {
+      assertThat(whole.holds(boxes.get(i))).as("%s: a box reaches out", of).isTrue();
+      for (int k = 0; k < i; k++) {
+        assertThat(boxes.get(i).meets(boxes.get(k)))
+            .as("%s: %s and %s", of, boxes.get(i), boxes.get(k))
+            .isFalse();
+      }
+    }
+    for (int i = 0; i < texts.size(); i++) {
+      Area text = texts.get(i);
+      assertThat(boxes.stream().anyMatch(box -> box.holds(text)))
+          .as("%s: %s reaches out of its box", of, text)
+          .isTrue();
+      for (int k = 0; k < i; k++) {
+        assertThat(text.meets(texts.get(k))).as("%s: %s and %s", of, text, texts.get(k)).isFalse();
+      }
+    }
+  }
+
+  static List<Path> sites() throws Exception {
+    return DrawnSites.all();
+  }
+
+  @ParameterizedTest
+  @MethodSource("sites")
+  void everythingIsThereAndNothingIsCovered(Path file) throws Exception {
+    Site site = SiteReader.read(file);
+    String svg = SiteMap.of(site).svg(Theme.SYSTEM);
+    assertNothingIsCovered(file.getFileName().toString(), svg);
+    List<String> tips = new ArrayList<>();
+    elements(parsed(svg), "title").forEach(tip -> tips.add(tip.getTextContent()));
+    String all = String.join("\n", tips);
+    for (Network network : site.networks().values()) {
+      assertThat(svg)
+          .contains(">" + network.name() + "<")
+          .contains(network.prefixes().get(0) + "<");
+      assertThat(all).contains(network.place().toString());
+    }
+    for (Device device : site.devices().values()) {
+      assertThat(svg).contains(">" + device.name() + "<");
+      assertThat(all).contains(device.place().toString());
+      for (Interface own : device.interfaces()) {
+        assertThat(svg)
+            .contains(">" + own.name() + "<")
+            .contains(">" + own.addresses().get(0) + "<");
+        assertThat(all).contains(own.place().toString());
+      }
+    }
+    for (Host host : site.hosts().values()) {
+      assertThat(all).contains(host.place().toString());
+    }
+  }
+
+  @ParameterizedTest
+  @CsvSource({"1, 1, 1", "3, 12, 5", "3, 12, 40", "1, 40, 2"})
+  void largeSitesFoldWhatDoesNotFit(int edges, int branches, int hosts) throws Exception {
+    Site site = DrawnSites.company(edges, branches, hosts).site();
+    String svg = SiteMap.of(site).svg(Theme.LIGHT);
+    assertNothingIsCovered(edges + " " + branches + " " + hosts, svg);
+    assertThat(svg).contains(">router-" + branches + "<");
+    if (hosts > 16) {
+      assertThat(svg).contains(hosts + " hosts<").contains("host-1-39, host-1-40");
+    }
+    if (edges == 3 && hosts == 5) {
+      Matcher view = Pattern.compile("viewBox=\"0 0 (\\d+) (\\d+)\"").matcher(svg);
+      assertThat(view.find()).isTrue();
+      // At the usual 1280 by 800, letters of 11 are no smaller than 8.5.
+      assertThat(Double.parseDouble(view.group(1))).isLessThan(1280 / 0.78);
+      assertThat(Double.parseDouble(view.group(2))).isLessThan(840 / 0.78);
+    }
+  }
+
+  @Test
+  void theWayGoesAlongTheLinesAndEndsWhereItEnded() throws Exception {
+    Site site = SiteReader.read(DrawnSites.MISTAKES.resolve("reply-by-other-way.site.yaml"));
+    Way way =
+        Way.of(
+            Tracer.of(site),
+            QuestionReader.on(site).from("till").to("192.0.2.66").service("https").attempt());
+    String map = way.map().svg(Theme.DARK);
+    // In and out of both devices by the same lines, so twice over each of three; the reply is one
+    // bow.
+    assertThat(count(map, "class=\"request\"")).isEqualTo(2 * 3 + 1);
+    assertThat(count(map, "class=\"reply\"")).isEqualTo(1 + 1);
+    assertThat(map).contains("booking straight to till").contains("till discards it");
+    assertNothingIsCovered("dark", SiteMap.of(site).svg(Theme.DARK));
+  }
+
+  private static int count(String text, String part) {
+    return text.split(Pattern.quote(part), -1).length - 1;
+  }
+
+  @Test
+  void strangersAreDrawnAndHostilNamesStayText() throws Exception {
+    Site site =
+        SiteReader.read(
+            "x.site.yaml",
+            """
+            eskerfield: 1
+            site: '</svg><img src=x onerror=alert(1)>'
+            networks:
+              lan: { prefix: 10.1.0.0/24, zone: lan, note: ']]> <script>' }
+            devices:
+              edge:
+                note: "</text><script>alert(1)</script>"
+                stance: accept
+                interfaces: { lan: { on: lan, at: 10.1.0.1, note: "' onload='x" } }
+            """);
+    // In code, a name can be anything.
+    Network lan = site.networks().get("lan");
+    String name = "\"</title><script>alert(1)</script>\u0000\ud800";
+    Host plain = Host.unnamed(lan.prefixes().get(0).first(), lan);
+    site =
+        site.with(
+            new Host(
+                name,
+                plain.networks(),
+                plain.addresses(),
+                plain.assigned(),
+                plain.ownPrefixes(),
+                plain.gateways(),
+                null,
+                plain.listens(),
+                true,
+                null,
+                plain.blocked(),
+                false,
+                name,
+                plain.place()));
+    for (Theme theme : Theme.values()) {
+      String svg = SiteMap.of(site).svg(theme);
+      assertThat(elements(parsed(svg), "script")).isEmpty();
+      assertThat(elements(parsed(svg), "img")).isEmpty();
+      assertNothingIsCovered("hostile", svg);
+    }
+    Site demo = SiteReader.read(DrawnSites.DEMO);
+    String way =
+        Way.of(
+                Tracer.of(demo),
+                QuestionReader.on(demo)
+                    .from("192.0.2.7")
+                    .to("203.0.113.35")
+                    .service("https")
+                    .attempt())
+            .map()
+            .svg(Theme.LIGHT);
+    assertThat(way).contains(">192.0.2.7<");
+  }
+
+  @Test
+  void aPictureHasPixels() throws Exception {
+    String svg = SiteMap.of(SiteReader.read(DrawnSites.DEMO)).svg(Theme.LIGHT);
+    byte[] png = Picture.png(svg, 2);
+    assertThat(ImageIO.read(new ByteArrayInputStream(png)).getWidth()).isEqualTo(2560);
+  }
+}

@@ -41,7 +41,7 @@ import org.junit.jupiter.params.provider.ValueSource;
 
 /** The packets whose fate changes, against every packet of a small space tried by itself. */
 class ReachTest {
-  private static final String HOSTS =
+  static final String HOSTS =
       """
       hosts:
         ann: { on: inside, at: 10.1.0.2, listens: [22/tcp, 80/tcp, 1080/tcp, 81/udp] }

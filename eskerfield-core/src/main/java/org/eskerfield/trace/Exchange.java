@@ -412,7 +412,7 @@ final class Exchange {
 
   /**
    * Where somebody watches: a host that gets a segment of a connection that it does not know of
-   * resets it (RFC 9293 section 3.10.7.1).
+   * resets it (RFC 9293 section 3.10.7).
    */
   private void reset(Header discarded) {
     if (watch == null

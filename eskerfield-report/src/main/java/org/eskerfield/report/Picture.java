@@ -33,8 +33,9 @@ public final class Picture {
     if (document == null) {
       throw new IOException("this is no picture in SVG");
     }
-    int width = (int) Math.ceil(document.size().width * scale);
-    int height = (int) Math.ceil(document.size().height * scale);
+    // A last row of pixels that the picture covers only in part would be a dark line.
+    int width = Math.max(1, (int) (document.size().width * scale));
+    int height = Math.max(1, (int) (document.size().height * scale));
     BufferedImage image = new BufferedImage(width, height, BufferedImage.TYPE_INT_RGB);
     Graphics2D graphics = image.createGraphics();
     graphics.setRenderingHint(RenderingHints.KEY_ANTIALIASING, RenderingHints.VALUE_ANTIALIAS_ON);

@@ -365,7 +365,7 @@ public final class Report {
     page.put("history", data);
   }
 
-  /** The samples as JSON that can stand in a page (HTML, 4.12.1.3). */
+  /** The samples as JSON that can stand in a page (HTML, 4.12.1). */
   private static String json(History history) {
     StringWriter text = new StringWriter();
     try (JsonGenerator json = new JsonFactory().createGenerator(text)) {

@@ -283,7 +283,8 @@ public final class Capture implements Consumer<Transit> {
   }
 
   /**
-   * Why a packet was not delivered, as its notice says (RFC 792, RFC 1812 5.2.7.1, RFC 4443 3.1).
+   * Why a packet was not delivered, as its notice says (RFC 792, RFC 1812 section 5.2.7, RFC 4443
+   * 3.1).
    */
   private int icmpCode(Transit notice) {
     Ruling why = lastEnds.get(notice.question());

@@ -116,7 +116,7 @@ final class FrameWriter {
     Bytes bytes = new Bytes().put8(Math.max(header.icmpType(), 0));
     Header inner = header.inner();
     if (inner != null) {
-      // The whole packet that it is about, without its data (RFC 1812 section 4.3.2.3).
+      // The whole packet that it is about, without its data (RFC 1812 section 4.3.2).
       Content about = new Content(0, content.sequence(), 0, 0, new byte[0]);
       bytes.put8(content.icmpCode()).put16(0).put32(0).put(packet(inner, about));
     } else {

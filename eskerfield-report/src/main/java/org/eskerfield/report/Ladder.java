@@ -23,7 +23,11 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Ladder {
   private static final double LEFT = 150;
-  private static final double GAP = 196;
+
+  /** How far columns are apart, at least and at most; between them addresses stand. */
+  private static final double LEAST_GAP = 196;
+
+  private static final double MOST_GAP = 400;
   private static final double HEAD = 84;
   private static final double SIZE = 11;
   private static final double STEP = 14;
@@ -39,10 +43,22 @@ public final class Ladder {
   private final List<Transit> packets;
   private final Map<String, Leg.Kind> columns = new LinkedHashMap<>();
 
+  private final double gap;
+
   private Ladder(String title, @Nullable String foot, List<Transit> packets) {
     this.title = title;
     this.foot = foot;
     this.packets = List.copyOf(packets);
+    double widest = 0;
+    for (Transit packet : packets) {
+      for (Leg leg : packet.legs()) {
+        Header header = leg.decisions().get(leg.decisions().size() - 1).after();
+        for (String end : List.of(header.sourceText(), header.destinationText())) {
+          widest = Math.max(widest, Lettering.width("from " + end, SIZE, true));
+        }
+      }
+    }
+    gap = Math.min(MOST_GAP, Math.max(LEAST_GAP, widest + 34));
     // The conversation itself decides the order of the columns, and not the lookup before it.
     Map<Question, List<Transit>> parts = new LinkedHashMap<>();
     for (Transit packet : packets) {
@@ -73,7 +89,7 @@ public final class Ladder {
 
   /** How wide it is, in pixels. */
   double width() {
-    return Math.max(700, LEFT + Math.max(columns.size() - 1, 1) * GAP + 110);
+    return Math.max(700, LEFT + Math.max(columns.size() - 1, 1) * gap + 110);
   }
 
   /** How high it is, in pixels. */
@@ -127,13 +143,13 @@ public final class Ladder {
     return foot == null ? List.of() : Lettering.wrapped(foot, 12.5, width() - 40);
   }
 
-  private static double x(int column) {
-    return LEFT + column * GAP;
+  private double x(int column) {
+    return LEFT + column * gap;
   }
 
   private void column(Svg svg, double x, String name, Leg.Kind kind, double bottom) {
     svg.line("life", List.of(new double[] {x, HEAD - 12}, new double[] {x, bottom}), false, null);
-    String shown = Lettering.fitted(name, 12, true, GAP - 40);
+    String shown = Lettering.fitted(name, 12, true, gap - 40);
     double width = Lettering.width(shown, 12, true) + 20;
     svg.rectangle(
         kind == Leg.Kind.DEVICE ? "device" : "box", x - width / 2, HEAD - 38, width, 26, 5, name);
@@ -175,7 +191,7 @@ public final class Ladder {
     List<double[]> line = new ArrayList<>();
     line.add(new double[] {from + side * 4, y});
     // What goes past a column that stands between does so in an arch: that one never sees it.
-    for (double x = from + side * GAP; Math.abs(x - to) > 1; x += side * GAP) {
+    for (double x = from + side * gap; Math.abs(x - to) > 1; x += side * gap) {
       line.add(new double[] {x - side * 12, y});
       line.add(new double[] {x - side * 7, y - 9});
       line.add(new double[] {x + side * 7, y - 9});
@@ -185,7 +201,7 @@ public final class Ladder {
     svg.line(style, line, false, null);
     svg.arrow(style + "-head", to - side * 10, y, side, 0);
     Header header = hop.header();
-    double middle = from + side * GAP / 2;
+    double middle = from + side * gap / 2;
     boolean newSource = before != null && !before.sourceText().equals(header.sourceText());
     boolean newTarget =
         before != null && !before.destinationText().equals(header.destinationText());
@@ -194,8 +210,8 @@ public final class Ladder {
   }
 
   /** A half of a header; what has just been rewritten stands out. */
-  private static void label(Svg svg, double x, double y, String text, boolean isNew) {
-    String shown = Lettering.fitted(text, SIZE, isNew, GAP - 30);
+  private void label(Svg svg, double x, double y, String text, boolean isNew) {
+    String shown = Lettering.fitted(text, SIZE, isNew, gap - 30);
     if (isNew) {
       double width = Lettering.width(shown, SIZE, true) + 8;
       svg.rectangle("mark", x - width / 2, y - 11, width, 15, 3, null);

@@ -54,10 +54,10 @@
       const box = document.createElement("div");
       box.className = "plot";
       plots.append(box);
-      const shown = [{}, { label: "used", stroke: css.getPropertyValue("--accent").trim(), width: 2, paths: uPlot.paths.stepped({ align: 1 }) }];
+      const shown = [{ label: "second" }, { label: "used", points: { show: false }, stroke: css.getPropertyValue("--accent").trim(), width: 2, paths: uPlot.paths.stepped({ align: 1 }) }];
       const values = [data.seconds, series.values];
       if (series.size !== undefined && Math.max(...series.values) * 3 > series.size) {
-        shown.push({ label: "there are", stroke: css.getPropertyValue("--bad").trim(), width: 2, dash: [6, 4] });
+        shown.push({ label: "there are", stroke: css.getPropertyValue("--bad").trim(), width: 2, dash: [6, 4], points: { show: false } });
         values.push(data.seconds.map(() => series.size));
       }
       new uPlot(

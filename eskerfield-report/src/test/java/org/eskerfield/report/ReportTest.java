@@ -113,11 +113,14 @@ class ReportTest {
     }
     // By keyboard alone: to the search, a word, back, and a ladder opened.
     new Actions(browser).sendKeys("/").sendKeys("lantern").perform();
-    new WebDriverWait(browser, Duration.ofSeconds(5))
-        .until(each -> !browser.findElement(By.id("found")).getText().isEmpty());
-    List<WebElement> shown =
-        browser.findElements(By.cssSelector("#expectations details:not([hidden])"));
-    assertThat(shown).hasSizeBetween(2, 10).allMatch(each -> each.getText().contains("lantern"));
+    By shown = By.cssSelector("#expectations details:not([hidden])");
+    new WebDriverWait(browser, Duration.ofSeconds(30))
+        .until(
+            each ->
+                browser.findElements(shown).size() < 10
+                    && browser.findElements(shown).stream()
+                        .allMatch(row -> row.getText().contains("lantern")));
+    assertThat(browser.findElements(shown)).hasSizeGreaterThan(1);
     new Actions(browser).sendKeys(Keys.ESCAPE).perform();
     assertThat(browser.findElements(By.cssSelector(".row[hidden]"))).isEmpty();
     WebElement first = browser.findElement(By.cssSelector("#expectations summary"));
@@ -268,11 +271,11 @@ class ReportTest {
     Object end = run("return scrollY + innerHeight >= document.body.scrollHeight - 400");
     assertThat(end).isEqualTo(true);
     new Actions(browser).sendKeys("/").sendKeys("rule 9999").perform();
-    new WebDriverWait(browser, Duration.ofSeconds(20))
-        .until(each -> browser.findElement(By.id("found")).getText().contains(" of "));
-    // The rule of that name, that of the port 9999, and that of line 9999.
+    // Few are left: the rule of that name, those of that port and line. A slow browser shows what
+    // the first letters find before that.
+    new WebDriverWait(browser, Duration.ofSeconds(60))
+        .until(each -> browser.findElement(By.id("found")).getText().matches("[1-9] of \\d+"));
     assertThat(browser.findElements(By.cssSelector("#device-1 .row:not([hidden])")))
-        .hasSizeBetween(1, 9)
         .anyMatch(each -> each.getText().contains("rule 9999"));
   }
 }

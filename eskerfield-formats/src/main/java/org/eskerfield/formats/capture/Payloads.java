@@ -45,12 +45,16 @@ final class Payloads {
           sent.icmpType() == Icmp.NO_TYPE ? NONE : text("abcdefghijklmnopqrstuvwxyz012345");
       case GRE -> new byte[] {0, 0, 0, 0};
       case ESP -> new byte[ESP_LEAST];
+      // An authentication header (RFC 4302 section 2) with nothing behind it.
+      case AH ->
+          new Bytes().put8(59).put8(4).put16(0).put32(1).put32(1).put(new byte[12]).toArray();
       default -> NONE;
     };
   }
 
   private static final int GRE = 47;
   private static final int ESP = 50;
+  private static final int AH = 51;
   private static final int ESP_LEAST = 24;
 
   /** A line of text as control connections send it (RFC 959 section 5.3). */
@@ -88,7 +92,7 @@ final class Payloads {
     if (port == DOMAIN) {
       return domain(site, packet, asked);
     }
-    if (port < 1024 || port == 5060) {
+    if (port < 1024 || port == 5060 || port == 5353 || port == 5355) {
       return NONE; // a datagram without data is always well-formed
     }
     return text(packet.isReply() ? "an answer\r\n" : "a little data\r\n");

@@ -29,6 +29,10 @@ public final class Ladder {
 
   private static final double MOST_GAP = 400;
   private static final double HEAD = 84;
+
+  /** Where remarks begin at the earliest: left of that stands what a packet is. */
+  private static final double NOTES = 96;
+
   private static final double SIZE = 11;
   private static final double STEP = 14;
 
@@ -228,37 +232,16 @@ public final class Ladder {
         svg.cross(x, at, 7, note.text());
       }
       for (String line : note.lines()) {
-        String anchor = anchor(note.column());
         double width = Lettering.width(line, SIZE, note.ends());
-        double part = anchor.equals("start") ? 0 : anchor.equals("end") ? 1 : 0.5;
-        double left = x + shift(anchor) - width * part;
+        double left = Math.max(NOTES, Math.min(x - width / 2, width() - 16 - width));
         svg.rectangle("ground", left - 2, y - 11, width + 4, STEP + 1, 0, null);
-        svg.text(
-            note.ends() ? "end" : "plain", x + shift(anchor), y, SIZE, anchor, line, note.tip());
+        svg.text(note.ends() ? "end" : "plain", left, y, SIZE, "start", line, note.tip());
         y += STEP;
       }
     }
     double bottom = top + height(packet) - 6;
     svg.line(
         "life", List.of(new double[] {16, bottom}, new double[] {LEFT - 60, bottom}), false, null);
-  }
-
-  /** How wide a remark below a column may be. */
-  private double room(int column) {
-    double x = x(column);
-    return switch (anchor(column)) {
-      case "start" -> width() - x + 40;
-      case "end" -> x + 60;
-      default -> 2 * Math.min(x - 16, width() - x - 16);
-    };
-  }
-
-  private String anchor(int column) {
-    return column == 0 ? "start" : column == columns.size() - 1 ? "end" : "middle";
-  }
-
-  private static double shift(String anchor) {
-    return anchor.equals("start") ? -60 : anchor.equals("end") ? 80 : 0;
   }
 
   /**
@@ -291,7 +274,7 @@ public final class Ladder {
               new Note(
                   column(leg.where()),
                   text,
-                  Lettering.wrapped(text, ends ? SIZE * 1.15 : SIZE, room(column(leg.where()))),
+                  Lettering.wrapped(text, ends ? SIZE * 1.15 : SIZE, width() - NOTES - 20),
                   ends,
                   by == null ? text : text + " (" + by.place() + ")"));
         }

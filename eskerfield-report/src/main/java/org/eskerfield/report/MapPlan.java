@@ -174,6 +174,7 @@ final class MapPlan {
       } else {
         folded++;
         names.append(names.isEmpty() ? "" : ", ").append(host.name());
+        names.append(" (").append(host.place()).append(")");
       }
     }
     if (folded > 0) {

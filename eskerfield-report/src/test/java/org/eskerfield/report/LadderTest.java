@@ -51,6 +51,7 @@ class LadderTest {
         verifier.watch(verdict.expectation(), talk.attempt(), packets::add);
         String ladder = new Way(read.site(), talk, packets).ladder().svg(Theme.LIGHT);
         assertThat(said(ladder)).contains(talk.reason());
+        assertNoTextCoversAnother(ladder);
         Transit lost = packets.stream().filter(each -> !each.arrived()).findFirst().orElse(null);
         if (lost != null) {
           assertThat(ladder).as(verdict.expectation().text()).contains("class=\"cross\"");
@@ -60,6 +61,18 @@ class LadderTest {
       }
     }
     assertThat(shown).isPositive();
+  }
+
+  private static void assertNoTextCoversAnother(String ladder) throws Exception {
+    List<SiteMapTest.Area> texts = SiteMapTest.texts(SiteMapTest.parsed(ladder), false);
+    for (int i = 0; i < texts.size(); i++) {
+      assertThat(texts.get(i).left()).as(texts.get(i).what()).isNotNegative();
+      for (int k = 0; k < i; k++) {
+        assertThat(texts.get(i).meets(texts.get(k)))
+            .as("%s and %s", texts.get(i), texts.get(k))
+            .isFalse();
+      }
+    }
   }
 
   @Test

@@ -294,7 +294,15 @@ public final class Capture implements Consumer<Transit> {
     }
     return switch (why) {
       case HOST_REFUSES, DEVICE_REFUSES -> v4 ? 3 : 4;
-      case REJECTED_BY_RULE, REJECTED_OTHERWISE, REJECTED_BY_STANCE, HOST_REJECTED -> v4 ? 13 : 1;
+      // Who got no address or port, too, is told that it was not allowed to (RFC 5508 REQ-8).
+      case REJECTED_BY_RULE,
+          REJECTED_OTHERWISE,
+          REJECTED_BY_STANCE,
+          HOST_REJECTED,
+          POOL_USED_UP,
+          PORTS_USED_UP,
+          PORT_LIMIT_REACHED ->
+          v4 ? 13 : 1;
       default -> 0;
     };
   }

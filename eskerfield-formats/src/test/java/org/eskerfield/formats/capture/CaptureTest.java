@@ -213,6 +213,64 @@ class CaptureTest {
     assertThat(story.subList(6, 9)).isEqualTo(once).hasSize(story.size() - 6);
   }
 
+  @ParameterizedTest
+  @CsvSource({
+    // Nothing listens: port unreachable. The pool is used up: prohibited. No route: net
+    // unreachable.
+    "desk, 10.1.0.9, 99/udp, 3 3",
+    "desk, 192.0.2.9, 443/tcp, 3 13",
+    "desk, 10.9.0.1, 443/tcp, 3 0",
+    "desk, 10.2.0.7, 99/udp, 3 13",
+    "desk6, 2001:db8:2::7, 99/udp, 1 4",
+    "desk6, 2001:db8:9::1, 99/udp, 1 0",
+  })
+  void noticesSayWhyThereIsNoDelivery(String from, String to, String service, String codes)
+      throws Exception {
+    Site site =
+        SiteReader.read(
+            "x",
+            """
+            eskerfield: 1
+            site: X
+            networks:
+              lan: { prefix: [10.1.0.0/24, '2001:db8:1::/64'], zone: lan }
+              other: { prefix: [10.2.0.0/24, '2001:db8:2::/64'], zone: other }
+              link: { prefix: 203.0.113.0/28, zone: internet, carrier: 203.0.113.14 }
+            hosts:
+              first: { on: lan, at: 10.1.0.4 }
+              desk: { on: lan, at: 10.1.0.5 }
+              desk6: { on: lan, at: '2001:db8:1::5' }
+              near: { on: lan, at: 10.1.0.9 }
+              far: { on: other, at: [10.2.0.7, '2001:db8:2::7'] }
+            devices:
+              edge:
+                stance: accept
+                interfaces:
+                  up: { on: link, at: 203.0.113.1 }
+                  in: { on: lan, at: [10.1.0.1, '2001:db8:1::1'] }
+                  side: { on: other, at: [10.2.0.1, '2001:db8:2::1'] }
+                routes: [{ to: 192.0.2.0/24, via: 203.0.113.14 }]
+                translation:
+                  - { dynamic: one, from: lan, leaving: up, pool: 203.0.113.5 }
+                access:
+                  l:
+                    guards: { arriving: in, leaving: side }
+                    rules: [{ reject: no, to: 10.2.0.7 }]
+                    otherwise: accept
+            """);
+    Run run =
+        Tracer.of(site)
+            .run(
+                QuestionReader.on(site).from("desk").to("10.1.0.9").service("ping").attempt().at());
+    run.open(QuestionReader.on(site).from("first").to("192.0.2.9").service("443/tcp").read());
+    Capture capture = new Capture(site, Viewpoint.of(site, "x", from));
+    run.watch(capture);
+    run.open(QuestionReader.on(site).from(from).to(to).service(service).read());
+    byte[] notice = capture.sightings().get(1).frame();
+    int icmp = notice[12] == 8 ? 14 + 20 : 14 + 40;
+    assertThat(notice[icmp] + " " + notice[icmp + 1]).isEqualTo(codes);
+  }
+
   // Frames of others, byte by byte.
 
   private static final String MACS = "020000000001 020000000002 ";

@@ -2,7 +2,6 @@ package org.eskerfield.cli;
 
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
@@ -106,7 +105,7 @@ final class CaptureFile {
       CaptureWriter.pcap(capture, bytes);
     }
     try {
-      Files.write(file, bytes.toByteArray());
+      Verb.write(file, bytes.toByteArray());
     } catch (IOException e) {
       throw Verb.wrong(call, "--capture: " + name + " cannot be written: " + DrawVerb.reason(e));
     }

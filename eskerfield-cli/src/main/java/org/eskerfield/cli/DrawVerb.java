@@ -4,7 +4,6 @@ import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.AccessDeniedException;
 import java.nio.file.FileSystemException;
-import java.nio.file.Files;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.util.List;
@@ -89,7 +88,7 @@ final class DrawVerb extends Verb {
     Path file = path(call, output);
     try {
       byte[] bytes = png ? Picture.png(svg, scale) : svg.getBytes(StandardCharsets.UTF_8);
-      Files.write(file, bytes);
+      write(file, bytes);
     } catch (IOException e) {
       throw wrong(call, "--output: " + output + " cannot be written: " + reason(e));
     }

@@ -73,7 +73,7 @@ final class ReportVerb extends Verb {
       return FINE;
     }
     try {
-      Files.writeString(target, page, StandardCharsets.UTF_8);
+      write(target, page.getBytes(StandardCharsets.UTF_8));
     } catch (IOException e) {
       throw wrong(call, "--output: " + output + " cannot be written: " + DrawVerb.reason(e));
     }

@@ -1,8 +1,10 @@
 package org.eskerfield.cli;
 
 import java.io.IOException;
+import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
+import java.nio.file.StandardCopyOption;
 import java.util.List;
 import org.eskerfield.formats.Similar;
 import org.eskerfield.formats.SiteFile;
@@ -124,6 +126,21 @@ abstract class Verb {
     } catch (InvalidPathException e) {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(), "'" + file + "' is no path of a file", e);
+    }
+  }
+
+  /** Writes a file whole or not at all; what is no file, such as a pipe, as it comes. */
+  static void write(Path file, byte[] bytes) throws IOException {
+    if (Files.exists(file) && !Files.isRegularFile(file)) {
+      Files.write(file, bytes);
+      return;
+    }
+    Path part = file.resolveSibling(file.getFileName() + ".part");
+    try {
+      Files.write(part, bytes);
+      Files.move(part, file, StandardCopyOption.REPLACE_EXISTING);
+    } finally {
+      Files.deleteIfExists(part);
     }
   }
 

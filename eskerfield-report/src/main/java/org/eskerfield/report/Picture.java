@@ -24,6 +24,14 @@ public final class Picture {
    * @throws IOException if the machine has no letters to draw with
    */
   public static byte[] png(String svg, double scale) throws IOException {
+    try {
+      return drawn(svg, scale);
+    } catch (InternalError | LinkageError e) {
+      throw new IOException("this machine has no fonts to write with; install one, or draw SVG", e);
+    }
+  }
+
+  private static byte[] drawn(String svg, double scale) throws IOException {
     SVGDocument document =
         new SVGLoader()
             .load(
@@ -42,13 +50,8 @@ public final class Picture {
     graphics.setRenderingHint(
         RenderingHints.KEY_TEXT_ANTIALIASING, RenderingHints.VALUE_TEXT_ANTIALIAS_ON);
     graphics.scale(scale, scale);
-    try {
-      document.render(null, graphics);
-    } catch (InternalError | NoClassDefFoundError e) {
-      throw new IOException("this machine has no fonts to write with; install one, or draw SVG", e);
-    } finally {
-      graphics.dispose();
-    }
+    document.render(null, graphics);
+    graphics.dispose();
     ByteArrayOutputStream bytes = new ByteArrayOutputStream();
     ImageIO.write(image, "png", bytes);
     return bytes.toByteArray();

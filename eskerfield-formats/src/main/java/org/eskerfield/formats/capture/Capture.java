@@ -192,7 +192,15 @@ public final class Capture implements Consumer<Transit> {
       return theirs.network();
     }
     Host host = site.hosts().get(leg.where());
-    return host == null || host.networks().isEmpty() ? null : host.networks().get(0);
+    Host other = site.hosts().get(neighbour.where());
+    if (host != null && other != null) {
+      for (Network each : host.networks()) {
+        if (other.isOn(each)) {
+          return each;
+        }
+      }
+    }
+    return null;
   }
 
   private static List<String> remarks(Leg leg) {
@@ -315,7 +323,7 @@ public final class Capture implements Consumer<Transit> {
       String name =
           switch (leg.kind()) {
             case DEVICE -> leg.where() + " " + (own == null ? "" : own.name());
-            case HOST -> leg.where();
+            case HOST -> leg.where() + (network == null ? "" : " " + network.name());
             case INTERNET -> "carrier of " + (network == null ? "the internet" : network.name());
           };
       return known.computeIfAbsent(name, Hardware::invented);

@@ -211,6 +211,14 @@ class CaptureTest {
     assertThat(story.subList(0, 3)).isEqualTo(once);
     assertThat(story.subList(3, 6)).isEqualTo(once);
     assertThat(story.subList(6, 9)).isEqualTo(once).hasSize(story.size() - 6);
+    // On the wire, too: what goes to the gateway comes back from somebody else.
+    byte[] asked = capture.sightings().get(0).frame();
+    byte[] answered = capture.sightings().get(1).frame();
+    byte[] reset = capture.sightings().get(2).frame();
+    assertThat(Arrays.copyOfRange(answered, 0, 6)).isEqualTo(Arrays.copyOfRange(asked, 6, 12));
+    assertThat(Arrays.copyOfRange(answered, 6, 12))
+        .isEqualTo(Arrays.copyOfRange(reset, 0, 6))
+        .isNotEqualTo(Arrays.copyOfRange(asked, 0, 6));
   }
 
   @ParameterizedTest

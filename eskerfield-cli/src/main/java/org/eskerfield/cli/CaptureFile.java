@@ -2,7 +2,6 @@ package org.eskerfield.cli;
 
 import java.io.ByteArrayOutputStream;
 import java.io.IOException;
-import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
@@ -97,18 +96,13 @@ final class CaptureFile {
 
   /** Writes the file, all of it or nothing, and says so. */
   void write(Terminal terminal) throws IOException {
-    Path file = Verb.path(call, name);
     ByteArrayOutputStream bytes = new ByteArrayOutputStream();
     if (blocks) {
       CaptureWriter.pcapng(capture, bytes);
     } else {
       CaptureWriter.pcap(capture, bytes);
     }
-    try {
-      Verb.write(file, bytes.toByteArray());
-    } catch (IOException e) {
-      throw Verb.wrong(call, "--capture: " + name + " cannot be written: " + DrawVerb.reason(e));
-    }
+    Verb.write(call, "--capture", name, bytes.toByteArray());
     terminal
         .err()
         .println(

@@ -2,10 +2,6 @@ package org.eskerfield.cli;
 
 import java.io.IOException;
 import java.nio.charset.StandardCharsets;
-import java.nio.file.AccessDeniedException;
-import java.nio.file.FileSystemException;
-import java.nio.file.NoSuchFileException;
-import java.nio.file.Path;
 import java.util.List;
 import java.util.Locale;
 import org.eskerfield.formats.QuestionReader;
@@ -16,7 +12,6 @@ import org.eskerfield.report.SiteMap;
 import org.eskerfield.report.Theme;
 import org.eskerfield.report.Way;
 import org.eskerfield.trace.Tracer;
-import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.ParseResult;
@@ -85,15 +80,17 @@ final class DrawVerb extends Verb {
       terminal.out().print(svg);
       return FINE;
     }
-    Path file = path(call, output);
-    try {
-      byte[] bytes = png ? Picture.png(svg, scale) : svg.getBytes(StandardCharsets.UTF_8);
-      write(file, bytes);
-    } catch (IOException e) {
-      throw wrong(call, "--output: " + output + " cannot be written: " + reason(e));
-    }
+    write(call, "--output", output, bytes(svg, png, scale, call));
     terminal.out().println("wrote " + output);
     return FINE;
+  }
+
+  private static byte[] bytes(String svg, boolean png, double scale, ParseResult call) {
+    try {
+      return png ? Picture.png(svg, scale) : svg.getBytes(StandardCharsets.UTF_8);
+    } catch (IOException e) {
+      throw wrong(call, "--output: " + e.getMessage());
+    }
   }
 
   private static String picture(ParseResult call, Site site, Theme theme)
@@ -159,18 +156,5 @@ final class DrawVerb extends Verb {
       throw wrong(call, "--scale: '" + text + "' is no number from 0.1 to " + (int) LARGEST);
     }
     return scale;
-  }
-
-  /** Why a file cannot be written, without its name. */
-  static @Nullable String reason(IOException e) {
-    if (e instanceof NoSuchFileException) {
-      return "there is no such folder";
-    }
-    if (e instanceof AccessDeniedException) {
-      return "you may not write there";
-    }
-    return e instanceof FileSystemException system && system.getReason() != null
-        ? system.getReason()
-        : e.getMessage();
   }
 }

@@ -1,6 +1,5 @@
 package org.eskerfield.cli;
 
-import java.io.IOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
@@ -68,15 +67,11 @@ final class ReportVerb extends Verb {
       History history = history(call, file, terminal, progress);
       page = Report.of(path, file.site().place().file(), file, history, progress);
     }
-    if (target == null) {
+    if (output == null) {
       terminal.out().print(page);
       return FINE;
     }
-    try {
-      write(target, page.getBytes(StandardCharsets.UTF_8));
-    } catch (IOException e) {
-      throw wrong(call, "--output: " + output + " cannot be written: " + DrawVerb.reason(e));
-    }
+    write(call, "--output", output, page.getBytes(StandardCharsets.UTF_8));
     terminal.out().println("wrote " + output);
     return FINE;
   }

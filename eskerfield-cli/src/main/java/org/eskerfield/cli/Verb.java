@@ -1,8 +1,11 @@
 package org.eskerfield.cli;
 
 import java.io.IOException;
+import java.nio.file.AccessDeniedException;
+import java.nio.file.FileSystemException;
 import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
+import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
 import java.util.List;
@@ -12,6 +15,7 @@ import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.model.Site;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.OptionSpec;
@@ -129,8 +133,17 @@ abstract class Verb {
     }
   }
 
-  /** Writes a file whole or not at all; what is no file, such as a pipe, as it comes. */
-  static void write(Path file, byte[] bytes) throws IOException {
+  /** Writes the file that an option names, whole or not at all. */
+  static void write(ParseResult call, String option, String name, byte[] bytes) {
+    try {
+      write(path(call, name), bytes);
+    } catch (IOException e) {
+      throw wrong(call, option + ": " + name + " cannot be written: " + reason(e));
+    }
+  }
+
+  /** What is no file, such as a pipe, is written as it comes. */
+  private static void write(Path file, byte[] bytes) throws IOException {
     if (Files.exists(file) && !Files.isRegularFile(file)) {
       Files.write(file, bytes);
       return;
@@ -142,6 +155,19 @@ abstract class Verb {
     } finally {
       Files.deleteIfExists(part);
     }
+  }
+
+  /** Why a file cannot be written, without its name. */
+  private static @Nullable String reason(IOException e) {
+    if (e instanceof NoSuchFileException) {
+      return "there is no such folder";
+    }
+    if (e instanceof AccessDeniedException) {
+      return "you may not write there";
+    }
+    return e instanceof FileSystemException system && system.getReason() != null
+        ? system.getReason()
+        : e.getMessage();
   }
 
   /** A call that cannot be used. */

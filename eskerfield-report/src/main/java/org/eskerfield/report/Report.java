@@ -65,7 +65,8 @@ public final class Report {
   /** How many expectations that hold have a ladder; those that fail all have one. */
   private static final int MOST_LADDERS = 200;
 
-  private static final String UPLOT = "/META-INF/resources/webjars/uplot/1.6.30/dist/";
+  private static final String UPLOT = "/META-INF/resources/webjars/uplot/";
+  private static final String UPLOT_BUILD = "/META-INF/maven/org.webjars.npm/uplot/pom.properties";
 
   private Report() {}
 
@@ -404,8 +405,9 @@ public final class Report {
     String style = Theme.pageCss() + resource("report.css");
     String script = resource("report.js");
     if (plots) {
-      style += resource(UPLOT + "uPlot.min.css");
-      script = resource(UPLOT + "uPlot.iife.min.js") + "\n" + script;
+      String files = UPLOT + plotVersion() + "/dist/";
+      style += resource(files + "uPlot.min.css");
+      script = resource(files + "uPlot.iife.min.js") + "\n" + script;
     }
     page.put("style", style);
     page.put("script", script);
@@ -418,6 +420,16 @@ public final class Report {
         .emptyStringIsFalse(true)
         .compile(resource("report.html.mustache"))
         .execute(page);
+  }
+
+  /** The version of the plotting library, which its files have in their path. */
+  private static String plotVersion() {
+    return resource(UPLOT_BUILD)
+        .lines()
+        .filter(line -> line.startsWith("version="))
+        .map(line -> line.substring("version=".length()).strip())
+        .findFirst()
+        .orElseThrow();
   }
 
   private static String resource(String name) {

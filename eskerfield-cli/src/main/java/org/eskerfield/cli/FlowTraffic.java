@@ -1,43 +1,63 @@
 package org.eskerfield.cli;
 
+import static java.util.Comparator.comparing;
+
 import java.io.IOException;
 import java.io.InputStream;
 import java.time.Duration;
 import java.time.ZonedDateTime;
+import java.util.HashMap;
 import java.util.Map;
+import java.util.PriorityQueue;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.formats.TrafficReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
-/** The flows of a list as traffic. */
+/**
+ * The flows of a list as traffic; where wanted, SYNs that nobody answers are sent again, between
+ * the others, as TCP does.
+ */
 final class FlowTraffic implements Traffic {
   private final TrafficReader reader;
   private final ZonedDateTime start;
   private final boolean told;
-  private final boolean narrated;
+  private final boolean retries;
   private final Style style;
+
+  /** SYNs that are to be sent again, the next one first; void where no longer in {@link #due}. */
+  private final PriorityQueue<Retry> waiting =
+      new PriorityQueue<>(comparing(Retry::at).thenComparing(retry -> retry.number));
+
+  /** What each sender still waits to send again. */
+  private final Map<Question, Retry> due = new HashMap<>();
+
+  private TrafficReader.@Nullable Flow ahead;
+  private long planned;
+  private long sentAgain;
 
   /**
    * The traffic of a list.
    *
    * @param told whether somebody wants to know of each flow
-   * @param narrated whether somebody wants to see its packets
+   * @param retries whether SYNs that nobody answers are sent again
    */
-  FlowTraffic(Site site, String name, InputStream in, boolean told, boolean narrated, Style style)
+  FlowTraffic(Site site, String name, InputStream in, boolean told, boolean retries, Style style)
       throws UnreadableSiteException, IOException {
     this.reader = TrafficReader.open(site, name, in);
     this.start = VirtualClock.start(site.timeZone());
     this.told = told;
-    this.narrated = narrated;
+    this.retries = retries;
     this.style = style;
+    this.ahead = reader.next();
   }
 
   @Override
@@ -47,13 +67,82 @@ final class FlowTraffic implements Traffic {
 
   @Override
   public @Nullable Event next() throws UnreadableSiteException, IOException {
-    TrafficReader.Flow flow = reader.next();
-    return flow == null ? null : new Happening(flow);
+    TrafficReader.Flow flow = ahead;
+    Retry retry = waiting.peek();
+    while (retry != null && due.get(retry.question) != retry) {
+      waiting.remove();
+      retry = waiting.peek();
+    }
+    // What the list says goes first: it may be the same connection, tried anew.
+    if (retry != null && (flow == null || retry.at.compareTo(flow.at()) < 0)) {
+      due.remove(retry.question);
+      return waiting.remove();
+    }
+    if (flow == null) {
+      return null;
+    }
+    ahead = reader.next();
+    return new Happening(flow);
+  }
+
+  /** Lets a SYN be sent again if nobody answered it, and if TCP has not given up. */
+  private void heard(Question question, Trace trace, Duration at, int tries) {
+    if (retries
+        && question.probe().protocol() == Protocol.TCP
+        && tries < Run.RETRIES.size()
+        && trace.isUnheard()) {
+      Duration next = at.plus(Run.RETRIES.get(tries));
+      Retry retry = new Retry(question, trace.outcome(), next, tries + 1, ++planned);
+      waiting.add(retry);
+      due.put(question, retry);
+    }
+  }
+
+  @Override
+  public String afterwards() {
+    return sentAgain == 0
+        ? ""
+        : "sent again, since nobody answered: " + sentAgain + (sentAgain == 1 ? " SYN" : " SYNs");
   }
 
   @Override
   public void close() throws IOException {
     reader.close();
+  }
+
+  /** A SYN that is sent again; its flow is counted by what became of the last. */
+  private final class Retry implements Event {
+    private final Question question;
+    private final Outcome before;
+    private final Duration at;
+    private final int tries;
+
+    /** Of SYNs that are due at one time, the first planned goes first. */
+    private final long number;
+
+    Retry(Question question, Outcome before, Duration at, int tries, long number) {
+      this.question = question;
+      this.before = before;
+      this.at = at;
+      this.tries = tries;
+      this.number = number;
+    }
+
+    @Override
+    public Duration at() {
+      return at;
+    }
+
+    @Override
+    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+      Trace trace = run.open(question);
+      sentAgain++;
+      outcomes.computeIfPresent(before, (outcome, n) -> n == 1 ? null : n - 1);
+      outcomes.merge(trace.outcome(), 1L, Long::sum);
+      heard(question, trace, at, tries);
+      String text = what(question) + ", sent again: " + trace.reason();
+      return told ? line(at, trace, trace.outcome().toString(), text, style) : null;
+    }
   }
 
   private final class Happening implements Event {
@@ -71,8 +160,13 @@ final class FlowTraffic implements Traffic {
     @Override
     public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
       Question question = flow.question();
+      // Who opens another connection on its ports waits no longer for an answer, nor who closes it:
+      // there is nothing to finish yet (RFC 9293 section 3.10.4).
+      Retry waited = due.remove(question);
       if (flow.closes()) {
-        run.close(question);
+        if (waited == null) {
+          run.close(question);
+        }
         return told ? line(flow.at(), null, "closed", what(question), style) : null;
       }
       if (flow.transfer() != null) {
@@ -82,12 +176,13 @@ final class FlowTraffic implements Traffic {
         outcomes.merge(outcome, 1L, Long::sum);
         return told ? transferred(transfer, outcome) : null;
       }
-      if (!told && !narrated) {
+      if (!told && !retries) {
         outcomes.merge(run.send(question), 1L, Long::sum);
         return null;
       }
       Trace trace = run.open(question);
       outcomes.merge(trace.outcome(), 1L, Long::sum);
+      heard(question, trace, flow.at(), 0);
       String text = what(question) + ": " + trace.reason();
       return told ? line(flow.at(), trace, trace.outcome().toString(), text, style) : null;
     }

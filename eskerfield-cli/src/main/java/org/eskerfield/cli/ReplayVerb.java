@@ -54,6 +54,11 @@ final class ReplayVerb extends Verb {
             "WHERE",
             "Of a capture, where it was taken: an interface such as 'edge uplink', whose arriving"
                 + " packets are sent, or a host, whose own packets are."));
+    spec.addOption(
+        flag(
+            "--retry",
+            "Of a list of flows, send SYNs that nobody answers again after 1 and 3 seconds, as TCP"
+                + " does; --capture does so, too."));
     spec.addOption(flag("--follow", "Tell of each flow as it happens."));
     spec.addOption(flag("--bindings", "Show the table of bindings."));
     spec.addOption(flag("--sessions", "Show the sessions."));
@@ -103,7 +108,7 @@ final class ReplayVerb extends Verb {
             call.matchedPositionalValue(1, ""),
             site,
             follow,
-            capture != null,
+            capture != null || call.hasMatchedOption("--retry"),
             terminal.style())) {
       start = traffic.start();
       run = Tracer.of(site).run(start);
@@ -180,7 +185,7 @@ final class ReplayVerb extends Verb {
 
   /** What is to be sent: a capture where the first bytes say so, else a list of flows. */
   static Traffic traffic(
-      ParseResult call, String traffic, Site site, boolean follow, boolean captured, Style style)
+      ParseResult call, String traffic, Site site, boolean follow, boolean retries, Style style)
       throws Exception {
     InputStream in = new BufferedInputStream(stream(call, traffic));
     try {
@@ -188,12 +193,15 @@ final class ReplayVerb extends Verb {
       byte[] first = in.readNBytes(4);
       in.reset();
       if (CaptureReader.begins(first) || isCaptureName(traffic)) {
+        if (call.hasMatchedOption("--retry")) {
+          throw wrong(call, "--retry is for a list of flows; a capture has what was sent again");
+        }
         return new CaptureTraffic(call, site, name(traffic), in, follow, style);
       }
       if (call.hasMatchedOption("--arriving")) {
         throw wrong(call, "--arriving is for a capture; a list of flows says who sends each");
       }
-      return new FlowTraffic(site, name(traffic), in, follow, captured, style);
+      return new FlowTraffic(site, name(traffic), in, follow, retries, style);
     } catch (Exception e) {
       in.close();
       throw e;

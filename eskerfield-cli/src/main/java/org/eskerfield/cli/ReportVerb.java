@@ -87,7 +87,7 @@ final class ReportVerb extends Verb {
       return null;
     }
     try (Traffic traffic =
-        ReplayVerb.traffic(call, name, file.site(), false, true, terminal.style())) {
+        ReplayVerb.traffic(call, name, file.site(), false, false, terminal.style())) {
       Run run = Tracer.of(file.site()).run(traffic.start());
       run.logTo(entry -> {});
       History history = new History(traffic.start());

@@ -1,5 +1,6 @@
 package org.eskerfield.trace;
 
+import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
@@ -322,30 +323,21 @@ final class Exchange {
   Trace run() {
     Trace trace = open();
     if (watch != null && watch.waits() && isTcp()) {
-      for (int seconds : RETRIES) {
-        if (isUnheard(trace)) {
-          watch.wait(seconds);
+      Trace latest = trace;
+      for (Duration time : Run.RETRIES) {
+        if (latest.isUnheard()) {
+          watch.wait(time);
           packet = request(Packet.SYN);
           isReply = false;
-          open();
+          latest = open();
         }
       }
     }
     return trace;
   }
 
-  /** How long TCP waits before it sends a SYN again, and then again (RFC 6298 sections 2, 5.5). */
-  private static final int[] RETRIES = {1, 2};
-
   private boolean isTcp() {
     return question.probe().protocol() == Protocol.TCP;
-  }
-
-  /** Whether the sender hears nothing at all of its packet. */
-  private static boolean isUnheard(Trace trace) {
-    boolean left = trace.request().size() > 1;
-    boolean told = trace.outcome() == Outcome.REFUSED || trace.outcome() == Outcome.ANSWERED;
-    return left && !told;
   }
 
   private Trace open() {

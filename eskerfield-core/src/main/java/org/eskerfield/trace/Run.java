@@ -36,6 +36,13 @@ import org.jspecify.annotations.Nullable;
  * <p>Not safe for use by several threads.
  */
 public final class Run {
+  /**
+   * How long TCP waits until it sends a SYN again of which it has heard nothing, each time since
+   * the one before; then it gives up here (RFC 6298 sections 2 and 5.5).
+   */
+  public static final List<Duration> RETRIES =
+      List.of(Duration.ofSeconds(1), Duration.ofSeconds(2));
+
   private final VirtualClock clock;
   private final Map<String, DeviceMachine> machines = new LinkedHashMap<>();
   private final Map<String, Tally> tallies = new LinkedHashMap<>();

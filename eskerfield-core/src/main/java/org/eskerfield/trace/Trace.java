@@ -31,4 +31,14 @@ public record Trace(
     request = List.copyOf(request);
     reply = List.copyOf(reply);
   }
+
+  /**
+   * Whether the packet left its sender, who hears nothing that settles it; TCP sends a SYN again
+   * then, see {@link Run#RETRIES}. A notice that is no refusal settles nothing (RFC 1122 section
+   * 4.2.3.9).
+   */
+  public boolean isUnheard() {
+    boolean left = request.size() > 1;
+    return left && outcome != Outcome.REFUSED && outcome != Outcome.ANSWERED;
+  }
 }

@@ -22,8 +22,8 @@ final class Watch {
     return waits;
   }
 
-  void wait(int seconds) {
-    clock.advance(Duration.ofSeconds(seconds));
+  void wait(Duration time) {
+    clock.advance(time);
   }
 
   void saw(Question question, String what, boolean isReply, boolean arrived, List<Leg> legs) {

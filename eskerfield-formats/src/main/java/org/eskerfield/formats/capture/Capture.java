@@ -57,7 +57,9 @@ public final class Capture implements Consumer<Transit> {
   private static final class Numbers {
     private final long[] next = new long[2];
     private final long[] heard = new long[2];
-    private boolean ended;
+
+    /** Whether the one who began has gone on or was refused: its next SYN begins another one. */
+    private boolean over;
 
     /** How much longer texts are at a viewpoint than where they were sent, by direction. */
     private final Map<Integer, long[]> longer = new HashMap<>();
@@ -231,9 +233,9 @@ public final class Capture implements Consumer<Transit> {
     int flags = sent.tcpFlags();
     boolean syn = (flags & Packet.SYN) != 0;
     boolean fin = (flags & Packet.FIN) != 0;
-    if (syn && (numbers.next[direction] == 0 || (numbers.ended && direction == 0))) {
+    if (syn && (numbers.next[direction] == 0 || (numbers.over && direction == 0))) {
       long begin = initial(packet.question(), direction, numbers.next[direction]);
-      numbers.ended = false;
+      numbers.over = false;
       numbers.begin(direction, begin);
       numbers.longer.clear();
       if (direction == 0) {
@@ -244,14 +246,11 @@ public final class Capture implements Consumer<Transit> {
     }
     boolean reset = (flags & Packet.RST) != 0;
     long sequence = numbers.next[direction];
-    if (reset && direction == 1 && sequence == 0) {
-      numbers.ended = true;
-    }
+    numbers.over |= direction == 0 ? !syn && !reset : reset && sequence == 0;
     numbers.next[direction] += (syn || fin ? 1 : 0) + payload.length;
     if (packet.arrived() || packet.end().ruling() == Ruling.REPLY_DISCARDED) {
       numbers.heard[1 - direction] = numbers.next[direction];
     }
-    numbers.ended |= fin && direction == 1;
     return new FrameWriter.Content(
         identification, sequence, numbers.heard[direction], code, payload);
   }

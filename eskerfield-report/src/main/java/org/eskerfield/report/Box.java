@@ -67,6 +67,7 @@ final class Box {
   private static final double TITLE_STEP = 18;
   private static final double STEP = 15.5;
   private static final double WIDEST = 300;
+  private static final double GAP = 8;
 
   final Kind kind;
   final String name;
@@ -75,6 +76,9 @@ final class Box {
 
   /** The style of the strip that shows the zone; empty for none. */
   final String strip;
+
+  /** What stands beside the title; empty for nothing. */
+  String beside = "";
 
   final List<Line> lines = new ArrayList<>();
   final List<Port> ports = new ArrayList<>();
@@ -98,11 +102,15 @@ final class Box {
   }
 
   double textWidth() {
-    double widest = Lettering.width(title, TITLE, true);
+    double widest = Lettering.width(title, TITLE, true) + besideWidth();
     for (Line line : lines) {
       widest = Math.max(widest, Lettering.width(line.text(), PLAIN, false));
     }
     return Math.min(widest, WIDEST);
+  }
+
+  private double besideWidth() {
+    return beside.isEmpty() ? 0 : GAP + Lettering.width(beside, PLAIN, false);
   }
 
   double textHeight() {
@@ -132,7 +140,12 @@ final class Box {
     }
     double widest = Math.max(textWidth(), 1);
     double at = y + textY + TITLE;
-    svg.text("strong", x + textX, at, TITLE, "start", fitted(title, TITLE, true, widest), tip);
+    double left = widest - besideWidth();
+    svg.text("strong", x + textX, at, TITLE, "start", fitted(title, TITLE, true, left), tip);
+    if (!beside.isEmpty()) {
+      double start = x + textX + Math.min(left, Lettering.width(title, TITLE, true)) + GAP;
+      svg.text("plain", start, at, PLAIN, "start", beside, tip);
+    }
     at += TITLE_STEP - 1;
     for (Line line : lines) {
       if (!line.name().isEmpty() && marked.contains(line.name())) {

@@ -10,6 +10,7 @@ import java.util.Map;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
@@ -20,6 +21,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * Packets as rungs of a ladder: a column for each host and device on the way, a row for each
  * packet, with the header before and after everybody who changes it, and where and why it ends.
+ * What is sent again and fares as before takes one line.
  */
 public final class Ladder {
   private static final double LEFT = 150;
@@ -39,12 +41,24 @@ public final class Ladder {
   /** Between two pieces of the same packet, one of which goes to the right and one to the left. */
   private static final double RUNG = 40;
 
+  private static final double AGAIN = 26;
+
   /** One piece of a packet's way, from one column to another. */
   private record Hop(int from, int to, Header header) {}
 
+  /**
+   * A row.
+   *
+   * @param number of its first packet, from 1
+   * @param packets one; or several that fare as those before them did, the first of them sent again
+   * @param isAgain whether it is so
+   */
+  private record Row(int number, List<Transit> packets, boolean isAgain) {}
+
   private final String title;
   private final @Nullable String foot;
-  private final List<Transit> packets;
+  private final List<Row> rows;
+  private final @Nullable ZonedDateTime start;
   private final Map<String, Leg.Kind> columns = new LinkedHashMap<>();
 
   private final double gap;
@@ -52,7 +66,7 @@ public final class Ladder {
   private Ladder(String title, @Nullable String foot, List<Transit> packets) {
     this.title = title;
     this.foot = foot;
-    this.packets = List.copyOf(packets);
+    this.start = packets.isEmpty() ? null : packets.get(0).at();
     double widest = 0;
     for (Transit packet : packets) {
       for (Leg leg : packet.legs()) {
@@ -77,6 +91,49 @@ public final class Ladder {
         }
       }
     }
+    rows = rows(packets);
+  }
+
+  private List<Row> rows(List<Transit> packets) {
+    List<Row> rows = new ArrayList<>();
+    List<Transit> before = List.of();
+    for (int i = 0; i < packets.size(); ) {
+      int end = i + 1;
+      while (end < packets.size() && !begins(packets.get(end), packets.get(i))) {
+        end++;
+      }
+      List<Transit> attempt = packets.subList(i, end);
+      if (isSame(attempt, before)) {
+        rows.add(new Row(i + 1, attempt, true));
+      } else {
+        for (int k = i; k < end; k++) {
+          rows.add(new Row(k + 1, List.of(packets.get(k)), false));
+        }
+      }
+      before = attempt;
+      i = end;
+    }
+    return rows;
+  }
+
+  /** Whether a packet begins anew: a connection, or something else than the packet before. */
+  private static boolean begins(Transit packet, Transit before) {
+    return packet.sent().tcpFlags() == Packet.SYN || !packet.question().equals(before.question());
+  }
+
+  private boolean isSame(List<Transit> packets, List<Transit> others) {
+    boolean same = packets.size() == others.size();
+    for (int i = 0; same && i < packets.size(); i++) {
+      Transit packet = packets.get(i);
+      Transit other = others.get(i);
+      same =
+          packet.question().equals(other.question())
+              && packet.what().equals(other.what())
+              && packet.arrived() == other.arrived()
+              && packet.end().text().equals(other.end().text())
+              && hops(packet).equals(hops(other));
+    }
+    return same;
   }
 
   /**
@@ -99,8 +156,8 @@ public final class Ladder {
   /** How high it is, in pixels. */
   double height() {
     double height = HEAD + 16;
-    for (Transit packet : packets) {
-      height += height(packet);
+    for (Row row : rows) {
+      height += height(row);
     }
     return height + footLines().size() * 17;
   }
@@ -130,11 +187,15 @@ public final class Ladder {
       column(svg, x(i++), column.getKey(), column.getValue(), bottom);
     }
     double y = HEAD;
-    ZonedDateTime start = packets.isEmpty() ? null : packets.get(0).at();
-    for (int n = 0; n < packets.size(); n++) {
-      Transit packet = packets.get(n);
-      draw(svg, packet, n + 1, y, start);
-      y += height(packet);
+    for (Row row : rows) {
+      if (row.isAgain()) {
+        again(svg, row, y);
+      } else {
+        draw(svg, row.packets().get(0), row.number(), y);
+      }
+      y += height(row);
+      svg.line(
+          "life", List.of(new double[] {16, y - 6}, new double[] {LEFT - 60, y - 6}), false, null);
     }
     y += 22;
     for (String line : footLines()) {
@@ -160,9 +221,27 @@ public final class Ladder {
     svg.text("strong", x, HEAD - 21, 12, "middle", shown, name);
   }
 
-  // One packet.
+  // One row.
 
-  private void draw(Svg svg, Transit packet, int number, double y, @Nullable ZonedDateTime start) {
+  private double height(Row row) {
+    return row.isAgain() ? AGAIN : height(row.packets().get(0));
+  }
+
+  private void again(Svg svg, Row row, double y) {
+    List<Transit> packets = row.packets();
+    int last = row.number() + packets.size() - 1;
+    String numbers = packets.size() == 1 ? "" + last : row.number() + " to " + last;
+    List<String> kinds = packets.stream().map(Transit::what).toList();
+    String text =
+        time(packets.get(0)) + " sent again, and the same happens: " + String.join(", ", kinds);
+    String shown = Lettering.fitted(text, SIZE, false, width() - NOTES - 20);
+    double width = Lettering.width(shown, SIZE, false);
+    svg.text("strong", 16, y + 13, 12, "start", numbers, null);
+    svg.rectangle("ground", NOTES - 2, y + 1, width + 4, STEP + 2, 0, null);
+    svg.text("plain", NOTES, y + 13, SIZE, "start", shown, text);
+  }
+
+  private void draw(Svg svg, Transit packet, int number, double y) {
     Header sent = packet.sent();
     svg.text("strong", 16, y + 20, 12, "start", number + "  " + packet.what(), null);
     String kind =
@@ -171,8 +250,7 @@ public final class Ladder {
       String shown = Lettering.fitted(kind, SIZE, false, LEFT - 60);
       svg.text("faint", 16, y + 20 + STEP, SIZE, "start", shown, kind);
     }
-    String after = start == null ? "" : seconds(Duration.between(start, packet.at()));
-    svg.text("faint", 16, y + 20 + 2 * STEP, SIZE, "start", after, null);
+    svg.text("faint", 16, y + 20 + 2 * STEP, SIZE, "start", time(packet), null);
     List<Hop> hops = hops(packet);
     double at = y + 22;
     Header before = null;
@@ -184,7 +262,7 @@ public final class Ladder {
       draw(svg, packet, hop, at, before);
       before = hop.header();
     }
-    end(svg, packet, at, y);
+    end(svg, packet, at);
   }
 
   private void draw(Svg svg, Transit packet, Hop hop, double y, @Nullable Header before) {
@@ -224,7 +302,7 @@ public final class Ladder {
   }
 
   /** What was decided where, below the rung: translations, and why it ended. */
-  private void end(Svg svg, Transit packet, double at, double top) {
+  private void end(Svg svg, Transit packet, double at) {
     double y = at + 32;
     for (Note note : notes(packet)) {
       double x = x(note.column());
@@ -239,9 +317,6 @@ public final class Ladder {
         y += STEP;
       }
     }
-    double bottom = top + height(packet) - 6;
-    svg.line(
-        "life", List.of(new double[] {16, bottom}, new double[] {LEFT - 60, bottom}), false, null);
   }
 
   /**
@@ -325,8 +400,8 @@ public final class Ladder {
     throw new IllegalStateException("no column is called " + where);
   }
 
-  private static String seconds(Duration time) {
-    long millis = time.toMillis();
+  private String time(Transit packet) {
+    long millis = start == null ? 0 : Duration.between(start, packet.at()).toMillis();
     return millis == 0 ? "at once" : "after " + Svg.number(millis / 1000.0) + " s";
   }
 }

@@ -53,13 +53,14 @@ final class MapLayout {
     root.setProperty(CoreOptions.EDGE_ROUTING, EdgeRouting.ORTHOGONAL);
     root.setProperty(CoreOptions.PADDING, new ElkPadding(14, 28, 14, 14));
     root.setProperty(LayeredOptions.CONSIDER_MODEL_ORDER_STRATEGY, OrderingStrategy.PREFER_NODES);
-    root.setProperty(LayeredOptions.SPACING_NODE_NODE, 20.0);
-    root.setProperty(LayeredOptions.SPACING_NODE_NODE_BETWEEN_LAYERS, 24.0);
-    root.setProperty(LayeredOptions.SPACING_EDGE_NODE, 16.0);
-    root.setProperty(LayeredOptions.SPACING_EDGE_EDGE, 14.0);
+    double part = plan.detail.isTight() ? 0.5 : 1;
+    root.setProperty(LayeredOptions.SPACING_NODE_NODE, 20 * part);
+    root.setProperty(LayeredOptions.SPACING_NODE_NODE_BETWEEN_LAYERS, 24 * part);
+    root.setProperty(LayeredOptions.SPACING_EDGE_NODE, 16 * part);
+    root.setProperty(LayeredOptions.SPACING_EDGE_EDGE, 14 * part);
     root.setProperty(LayeredOptions.SPACING_EDGE_NODE_BETWEEN_LAYERS, 12.0);
-    root.setProperty(LayeredOptions.SPACING_EDGE_EDGE_BETWEEN_LAYERS, 12.0);
-    root.setProperty(LayeredOptions.SPACING_PORT_PORT, 14.0);
+    root.setProperty(LayeredOptions.SPACING_EDGE_EDGE_BETWEEN_LAYERS, Math.max(12 * part, 9));
+    root.setProperty(LayeredOptions.SPACING_PORT_PORT, 14 * part);
     Map<Box, ElkNode> nodes = new HashMap<>();
     Map<Box.Port, ElkPort> ports = new HashMap<>();
     for (Box box : plan.boxes()) {

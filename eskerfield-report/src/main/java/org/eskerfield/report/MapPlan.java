@@ -31,16 +31,25 @@ final class MapPlan {
    * @param hosts how many hosts of a network, at most
    * @param offers how many offered services of a device, at most
    * @param listens whether to say what hosts listen on
+   * @param lines on how many lines a network stands below its name: 1, where its prefix stands
+   *     beside it, 2, or as many as it needs
    */
-  record Detail(int hosts, int offers, boolean listens) {}
+  record Detail(int hosts, int offers, boolean listens, int lines) {
+    /** Whether boxes stand close, since there are many. */
+    boolean isTight() {
+      return lines <= 2;
+    }
+  }
 
   /** From everything to next to nothing: the first that can be read at the usual size is taken. */
   static final List<Detail> DETAILS =
       List.of(
-          new Detail(16, 12, true),
-          new Detail(8, 6, false),
-          new Detail(4, 3, false),
-          new Detail(0, 0, false));
+          new Detail(16, 12, true, 99),
+          new Detail(8, 6, false, 99),
+          new Detail(4, 3, false, 99),
+          new Detail(0, 0, false, 99),
+          new Detail(0, 0, false, 2),
+          new Detail(0, 0, false, 1));
 
   /** The name of the internet's box; no network can have it. */
   static final String INTERNET = "";
@@ -64,7 +73,10 @@ final class MapPlan {
   final Map<String, Link> links = new LinkedHashMap<>();
 
   private final Site site;
-  private final Detail detail;
+
+  /** How much is written. */
+  final Detail detail;
+
   private final List<Host> kept;
 
   /**
@@ -145,7 +157,35 @@ final class MapPlan {
       }
     }
     addHosts(box, here);
+    tighten(box);
     return box;
+  }
+
+  /** Joins lines until they are few enough; those of hosts stay, since ways end at them. */
+  private void tighten(Box box) {
+    if (detail.lines() == 1) {
+      box.beside = box.lines.remove(0).text();
+    }
+    List<Box.Line> joined = new ArrayList<>();
+    List<Box.Line> own = new ArrayList<>();
+    for (Box.Line line : box.lines) {
+      if (!line.name().isEmpty()) {
+        own.add(line);
+      } else if (joined.size() < detail.lines()) {
+        joined.add(line);
+      } else {
+        Box.Line last = joined.remove(joined.size() - 1);
+        joined.add(
+            new Box.Line(
+                "",
+                last.text() + ", " + line.text(),
+                last.style(),
+                last.tip() + "; " + line.tip()));
+      }
+    }
+    box.lines.clear();
+    box.lines.addAll(joined);
+    box.lines.addAll(own);
   }
 
   private List<Host> hosts() {
@@ -178,9 +218,8 @@ final class MapPlan {
       }
     }
     if (folded > 0) {
-      String more = folded < hosts.size() ? "and " + folded + " more" : folded + " hosts";
-      String text = folded == 1 && hosts.size() == 1 ? "1 host" : more;
-      box.add("faint", text, names.toString());
+      String number = folded < hosts.size() ? folded + " more" : "" + folded;
+      box.add("faint", number + (folded == 1 ? " host" : " hosts"), names.toString());
     }
   }
 

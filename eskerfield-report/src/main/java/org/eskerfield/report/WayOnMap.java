@@ -112,10 +112,9 @@ final class WayOnMap {
       bow(svg, each);
     }
     if (trace.outcome() != Outcome.ANSWERED) {
-      List<Leg> last =
-          trace.reply().isEmpty() || trace.outcome() == Outcome.REFUSED
-              ? trace.request()
-              : trace.reply();
+      // What comes back otherwise tells of the end, and is not where it was.
+      boolean backwards = trace.outcome() == Outcome.UNANSWERED && !trace.reply().isEmpty();
+      List<Leg> last = backwards ? trace.reply() : trace.request();
       end(svg, last.get(last.size() - 1));
     }
   }
@@ -149,9 +148,9 @@ final class WayOnMap {
     if (box == null) {
       return;
     }
-    double x = box.x + box.width - 11;
-    double y = box.lineOf(leg.where()) == null ? box.y + 11 : box.lineY(leg.where());
-    svg.cross(x, y, 6, leg.where() + " " + decision.text());
+    // On the edge, where nothing is written; where no line has the name, on the corner.
+    double y = box.lineOf(leg.where()) == null ? box.y : box.lineY(leg.where());
+    svg.cross(box.x + box.width, y, 6, leg.where() + " " + decision.text());
   }
 
   private @Nullable Box box(Leg leg) {

@@ -49,7 +49,9 @@ class LadderTest {
         Conversation talk = result.conversation();
         List<Transit> packets = new ArrayList<>();
         verifier.watch(verdict.expectation(), talk.attempt(), packets::add);
-        String ladder = new Way(read.site(), talk, packets).ladder().svg(Theme.LIGHT);
+        Way way = new Way(read.site(), talk, packets);
+        SiteMapTest.assertNothingIsCovered(talk.reason(), way.map().svg(Theme.LIGHT));
+        String ladder = way.ladder().svg(Theme.LIGHT);
         assertThat(said(ladder)).contains(talk.reason());
         assertNoTextCoversAnother(ladder);
         Transit lost = packets.stream().filter(each -> !each.arrived()).findFirst().orElse(null);
@@ -88,7 +90,9 @@ class LadderTest {
     // An arch has four points more than a straight line of two.
     assertThat(ladder)
         .containsPattern("class=\"reply\" d=\"M[\\d. ]+(L[\\d. ]+){9}\"")
-        .contains("after 3 s")
+        .contains("after 1 s sent again, and the same happens: SYN, SYN ACK, RST")
+        .contains("7 to 9")
+        .doesNotContain("10 to")
         .contains("breakwater changes the destination to 10.44.0.2:8443 by destination rule");
     assertThat(way.svg(Theme.SYSTEM)).contains("prefers-color-scheme").contains("lockhouse");
   }

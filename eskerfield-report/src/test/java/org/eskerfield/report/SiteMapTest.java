@@ -1,9 +1,11 @@
 package org.eskerfield.report;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.within;
 
 import java.io.ByteArrayInputStream;
 import java.io.StringReader;
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
@@ -99,7 +101,24 @@ class SiteMapTest {
     return texts;
   }
 
-  private static void assertNothingIsCovered(String of, String svg) throws Exception {
+  /** The crosses where a way ended, but for that of the legend, with what they say. */
+  static List<Area> crosses(Document document) {
+    List<Area> crosses = new ArrayList<>();
+    for (Element each : elements(document, "path")) {
+      NodeList tips = each.getElementsByTagName("title");
+      if (each.getAttribute("class").equals("cross") && tips.getLength() > 0) {
+        String[] points = each.getAttribute("d").split("[ML ]");
+        double[] ends = new double[4];
+        for (int i = 0; i < 4; i++) {
+          ends[i] = Double.parseDouble(points[i + 1]);
+        }
+        crosses.add(new Area(tips.item(0).getTextContent(), ends[0], ends[1], ends[2], ends[3]));
+      }
+    }
+    return crosses;
+  }
+
+  static void assertNothingIsCovered(String of, String svg) throws Exception {
     Document document = parsed(svg);
     List<Area> boxes = boxes(document);
     List<Area> texts = texts(document, true);
@@ -113,13 +132,18 @@ class SiteMapTest {
             .isFalse();
       }
     }
+    double lowest = boxes.stream().mapToDouble(Area::bottom).max().orElseThrow();
     for (int i = 0; i < texts.size(); i++) {
       Area text = texts.get(i);
-      assertThat(boxes.stream().anyMatch(box -> box.holds(text)))
+      // Below all boxes stands what became of a way.
+      assertThat(text.top() > lowest || boxes.stream().anyMatch(box -> box.holds(text)))
           .as("%s: %s reaches out of its box", of, text)
           .isTrue();
       for (int k = 0; k < i; k++) {
         assertThat(text.meets(texts.get(k))).as("%s: %s and %s", of, text, texts.get(k)).isFalse();
+      }
+      for (Area cross : crosses(document)) {
+        assertThat(cross.meets(text)).as("%s: %s and %s", of, cross, text).isFalse();
       }
     }
   }
@@ -171,11 +195,35 @@ class SiteMapTest {
           .containsPattern("host-1-39 \\([^)]*\\), host-1-40 \\(");
     }
     if (edges == 3 && hosts == 5) {
-      Matcher view = Pattern.compile("viewBox=\"0 0 (\\d+) (\\d+)\"").matcher(svg);
-      assertThat(view.find()).isTrue();
-      // At the usual 1280 by 800, letters of 11 are no smaller than 8.5.
-      assertThat(Double.parseDouble(view.group(1))).isLessThan(1280 / 0.78);
-      assertThat(Double.parseDouble(view.group(2))).isLessThan(840 / 0.78);
+      assertThat(letters(svg)).isGreaterThan(8.5);
+    }
+  }
+
+  /** How high the letters of a line are at 1280 by 800, in pixels. */
+  private static double letters(String svg) {
+    Matcher view = Pattern.compile("viewBox=\"0 0 (\\d+) (\\d+)\"").matcher(svg);
+    assertThat(view.find()).isTrue();
+    double width = Double.parseDouble(view.group(1));
+    double height = Double.parseDouble(view.group(2));
+    return 11 * Math.min(1, Math.min(1280 / width, 800 / height));
+  }
+
+  /** The first has 15 devices, 62 hosts and 23 networks; the second few, which are all shown. */
+  @ParameterizedTest
+  @CsvSource({"6, 6, 7.4", "1, 1, 8.5"})
+  void deepSitesStayReadable(int branches, int floors, double size) throws Exception {
+    Site site = DrawnSites.tree(branches, floors);
+    String svg = SiteMap.of(site).svg(Theme.LIGHT);
+    assertNothingIsCovered("tree", svg);
+    assertThat(letters(svg)).isGreaterThan(size);
+    String all = String.join("\n", texts(parsed(svg), true).stream().map(Area::what).toList());
+    for (Network network : site.networks().values()) {
+      assertThat(all).contains(network.name(), network.prefixes().get(0).toString());
+      assertThat(all).contains("zone " + network.zone());
+    }
+    // Who is not shown stands in the tooltip of the number.
+    for (Host host : site.hosts().values()) {
+      assertThat(svg).contains(host.name());
     }
   }
 
@@ -193,6 +241,47 @@ class SiteMapTest {
     assertThat(count(map, "class=\"reply\"")).isEqualTo(1 + 1);
     assertThat(map).contains("booking straight to till").contains("till discards it");
     assertNothingIsCovered("dark", SiteMap.of(site).svg(Theme.DARK));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        // Who has no route sends a notice, who listens to nothing refuses, a lost reply ends late.
+        "route-missing | clerk | 2001:db8::1 | https | breakwater | breakwater has no route",
+        "nothing-listens | passenger | 192.0.2.66 | https | booking | booking refuses it",
+        "return-route-missing | passenger | 192.0.2.66 | https | lockhouse | lockhouse has no route",
+        "reply-by-other-way | till | 192.0.2.66 | https | till | till discards it",
+        "sender-network-blocks | contractor | 203.0.113.33 | 1502/tcp | contractor | lets no 1502/tcp",
+      })
+  void theCrossStandsWhereItEndedWhateverComesBack(
+      String file, String from, String to, String service, String where, String why)
+      throws Exception {
+    Path path = DrawnSites.MISTAKES.resolve(file + ".site.yaml");
+    String text = Files.readString(path);
+    // A second family, for which nothing is routed.
+    text = text.replace("at: 10.44.8.31", "at: [10.44.8.31, '2001:db8:8::31']");
+    text = text.replace("prefix: 10.44.8.0/24", "prefix: [10.44.8.0/24, '2001:db8:8::/64']");
+    text = text.replace("at: 10.44.8.1 }", "at: [10.44.8.1, '2001:db8:8::1'] }");
+    Site site = SiteReader.read(file, text);
+    Way way =
+        Way.of(
+            Tracer.of(site), QuestionReader.on(site).from(from).to(to).service(service).attempt());
+    Document map = parsed(way.map().svg(Theme.LIGHT));
+    Area cross = crosses(map).get(0);
+    assertThat(crosses(map)).hasSize(1);
+    assertThat(cross.what()).contains(why);
+    Area name =
+        texts(map, true).stream()
+            .filter(each -> each.what().split(" ")[0].equals(where))
+            .findFirst()
+            .orElseThrow();
+    Area box = boxes(map).stream().filter(each -> each.holds(name)).findFirst().orElseThrow();
+    assertThat((cross.left() + cross.right()) / 2).as(where).isCloseTo(box.right(), within(0.6));
+    boolean device = box.what().equals("device");
+    assertThat((cross.top() + cross.bottom()) / 2)
+        .as(where)
+        .isBetween(device ? box.top() - 1 : name.top(), device ? box.top() + 1 : name.bottom());
   }
 
   private static int count(String text, String part) {

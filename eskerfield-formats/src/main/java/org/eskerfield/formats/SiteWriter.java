@@ -26,6 +26,7 @@ import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
@@ -78,6 +79,44 @@ public final class SiteWriter {
             .setSplitLines(false)
             .build();
     return new Dump(settings).dumpToString(tree);
+  }
+
+  /**
+   * What an interface, a route, an own service or a rule says: its keys as they stand in a site
+   * file, but for its name, each with its value on one line.
+   *
+   * @return in the order of the reference; empty for everything else that has a place
+   */
+  public static Map<String, String> keys(Placed thing) {
+    Map<String, Object> all = Map.of();
+    if (thing instanceof TranslationRule rule) {
+      all = translation(rule);
+      all.remove(rule.kind());
+    } else if (thing instanceof AccessRule rule) {
+      all = rule(rule);
+      all.remove(rule.action().toString());
+    } else if (thing instanceof Interface own) {
+      all = networkInterface(own);
+    } else if (thing instanceof Route route) {
+      all = route(route);
+    } else if (thing instanceof OwnService own) {
+      all = ownService(own);
+    }
+    Map<String, String> keys = new LinkedHashMap<>();
+    all.forEach((key, value) -> keys.put(key, line(value)));
+    return keys;
+  }
+
+  private static String line(Object value) {
+    List<String> parts = new ArrayList<>();
+    if (value instanceof Map<?, ?> map) {
+      map.forEach((key, each) -> parts.add(key + " " + line(each)));
+    } else if (value instanceof List<?> list) {
+      list.forEach(each -> parts.add(line(each)));
+    } else {
+      parts.add(value.equals(true) ? "yes" : value.equals(false) ? "no" : value.toString());
+    }
+    return String.join(", ", parts);
   }
 
   private static void put(Map<String, Object> map, String key, @Nullable Object value) {

@@ -28,6 +28,7 @@ import org.eskerfield.explain.Statement;
 import org.eskerfield.formats.CuredSite;
 import org.eskerfield.formats.LedgerData;
 import org.eskerfield.formats.SiteFile;
+import org.eskerfield.formats.SiteWriter;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.Ledger;
@@ -157,6 +158,7 @@ public final class Report {
       row.put("number", each.number());
       row.put("kind", kind(each.of()));
       row.put("name", each.name());
+      row.put("keys", SiteWriter.keys(each.of()).entrySet());
       row.put("sentence", each.sentence());
       row.put("line", each.of().place().line());
       row.put("disabled", each.of() instanceof TranslationRule rule && rule.disabled());

@@ -107,6 +107,17 @@ class ReportTest {
     assertThat(browser.findElement(By.id("reach")).getText())
         .contains("from 198.51.100.32/28 to 203.0.113.36, 2222/tcp")
         .contains("from the internet to 203.0.113.35, 443/tcp");
+    // Rules stand in the order of the file, what they say beside what they do.
+    List<String> inwards =
+        browser.findElements(By.cssSelector("#device-1 .chunk:nth-of-type(2) .row")).stream()
+            .map(row -> row.getText().replace("\n", " "))
+            .toList();
+    assertThat(inwards).hasSize(6);
+    assertThat(inwards.get(1))
+        .startsWith("2 destination booking arriving uplink at 203.0.113.35 https becomes 10.44.0.2")
+        .contains(
+            "hairpin from boats, source device admit from any, log yes note lockhouse expects")
+        .contains("What arrives on uplink for 203.0.113.35, https (443/tcp), goes to 10.44.0.2");
     for (WebElement link : browser.findElements(By.cssSelector("nav a"))) {
       String target = link.getDomAttribute("href").substring(1);
       assertThat(browser.findElement(By.id(target)).isDisplayed()).isTrue();

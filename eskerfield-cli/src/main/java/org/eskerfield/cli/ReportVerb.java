@@ -26,6 +26,7 @@ final class ReportVerb extends Verb {
   @Override
   void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
+    spec.addPositional(expectationFiles());
     spec.addOption(
         OptionSpec.builder("-o", "--output")
             .type(String.class)
@@ -60,7 +61,7 @@ final class ReportVerb extends Verb {
               + (Files.isDirectory(target) ? " is a folder" : " is in a folder that is not there"));
     }
     String name = siteName(call);
-    SiteFile file = readFile(call, name);
+    SiteFile file = readWithExpectations(call);
     Path path = name.equals("-") ? null : path(call, name);
     String page;
     try (ProgressLine progress = new ProgressLine(terminal)) {

@@ -8,13 +8,16 @@ import java.nio.file.InvalidPathException;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.nio.file.StandardCopyOption;
+import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.formats.ExpectationReader;
 import org.eskerfield.formats.Similar;
 import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.model.Site;
+import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
@@ -99,6 +102,30 @@ abstract class Verb {
         .required(true)
         .description("The site file; - for standard input.")
         .build();
+  }
+
+  /** What may follow the site file. */
+  static PositionalParamSpec expectationFiles() {
+    return PositionalParamSpec.builder()
+        .paramLabel("EXPECTATIONS")
+        .type(List.class)
+        .auxiliaryTypes(String.class)
+        .arity("0..*")
+        .index("1..*")
+        .description("Files with more expectations than the site file has itself.")
+        .build();
+  }
+
+  /** Reads the site file, and with it the expectations of the files that follow it. */
+  static SiteFile readWithExpectations(ParseResult call)
+      throws UnreadableSiteException, IOException {
+    SiteFile file = readFile(call, siteName(call));
+    List<Expectation> expectations = new ArrayList<>(file.expectations());
+    List<String> more = call.matchedPositionalValue(1, List.of());
+    for (String each : more) {
+      expectations.addAll(ExpectationReader.read(path(call, each), file.site()));
+    }
+    return new SiteFile(file.site(), expectations, file.policy());
   }
 
   static String siteName(ParseResult call) {

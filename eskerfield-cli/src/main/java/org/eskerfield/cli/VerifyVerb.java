@@ -1,12 +1,8 @@
 package org.eskerfield.cli;
 
-import java.io.IOException;
-import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
-import java.nio.file.Files;
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.formats.ExpectationReader;
 import org.eskerfield.formats.JUnitXml;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.SiteFile;
@@ -16,9 +12,7 @@ import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
 import org.jspecify.annotations.Nullable;
-import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield verify}. */
@@ -30,15 +24,7 @@ final class VerifyVerb extends Verb {
   @Override
   void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
-    spec.addPositional(
-        PositionalParamSpec.builder()
-            .paramLabel("EXPECTATIONS")
-            .type(List.class)
-            .auxiliaryTypes(String.class)
-            .arity("0..*")
-            .index("1..*")
-            .description("Files with more expectations than the site file has itself.")
-            .build());
+    spec.addPositional(expectationFiles());
     spec.addOption(flag("--all", "Show the expectations that hold, too."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema verify'."));
     spec.addOption(option("--junit", "FILE", "Write the result as JUnit XML as well."));
@@ -47,12 +33,8 @@ final class VerifyVerb extends Verb {
 
   @Override
   int run(ParseResult call, Terminal terminal) throws Exception {
-    SiteFile file = readFile(call, siteName(call));
-    List<Expectation> expectations = new ArrayList<>(file.expectations());
-    List<String> more = call.matchedPositionalValue(1, List.of());
-    for (String each : more) {
-      expectations.addAll(ExpectationReader.read(path(call, each), file.site()));
-    }
+    SiteFile file = readWithExpectations(call);
+    List<Expectation> expectations = file.expectations();
     if (expectations.isEmpty()) {
       terminal
           .err()
@@ -70,7 +52,8 @@ final class VerifyVerb extends Verb {
     }
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {
-      write(call, junit, JUnitXml.of(siteName(call), verdicts));
+      byte[] xml = JUnitXml.of(siteName(call), verdicts).getBytes(StandardCharsets.UTF_8);
+      write(call, "--junit", junit, xml);
     }
     long held = verdicts.stream().filter(Verdict::holds).count();
     terminal
@@ -80,15 +63,6 @@ final class VerifyVerb extends Verb {
                 ? JsonWriter.verdicts(siteName(call), verdicts)
                 : text(verdicts, call.hasMatchedOption("--all"), terminal.style()));
     return held == verdicts.size() ? FINE : NO;
-  }
-
-  private static void write(ParseResult call, String file, String text) {
-    try {
-      Files.write(path(call, file), text.getBytes(StandardCharsets.UTF_8));
-    } catch (IOException | UncheckedIOException e) {
-      throw new CommandLine.ParameterException(
-          call.commandSpec().commandLine(), "--junit: '" + file + "' cannot be written", e);
-    }
   }
 
   private static String text(List<Verdict> verdicts, boolean all, Style style) {

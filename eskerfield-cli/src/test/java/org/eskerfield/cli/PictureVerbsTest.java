@@ -47,6 +47,13 @@ class PictureVerbsTest {
         .content()
         .contains("gauges borrow")
         .contains("\"seconds\"");
+    Files.writeString(
+        folder.resolve("more.yaml"),
+        "expect: [{ from: gauge-1, to: hydrographic, service: ping, outcome: dropped }]");
+    assertThat(run("report ../demo/gauges.site.yaml @more.yaml").out())
+        .contains("0 of 1")
+        .contains("gauge-1 to hydrographic, ping: dropped")
+        .contains("more.yaml:1<");
   }
 
   @Test
@@ -93,6 +100,7 @@ class PictureVerbsTest {
         "draw @none.yaml | none.yaml",
         "report SITE -o . | is a folder",
         "report SITE -o @no/r.html | in a folder that is not there",
+        "report SITE @more.yaml -o @r.html | no file",
         "report SITE --arriving x | say --traffic FILE as well",
         "report SITE --traffic @none.csv | there is no file",
         "trace SITE --from ferry --to pilot --service ping --seen-at ferry | say --capture FILE",

@@ -35,7 +35,7 @@ public record Trace(
   /**
    * Whether the packet left its sender, who hears nothing that settles it; TCP sends a SYN again
    * then, see {@link Run#RETRIES}. A notice that is no refusal settles nothing (RFC 1122 section
-   * 4.2.3.9).
+   * 4.2.3, ICMP messages).
    */
   public boolean isUnheard() {
     boolean left = request.size() > 1;

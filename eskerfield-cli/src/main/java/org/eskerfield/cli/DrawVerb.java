@@ -13,7 +13,6 @@ import org.eskerfield.report.Theme;
 import org.eskerfield.report.Way;
 import org.eskerfield.trace.Tracer;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield draw}. */
@@ -49,11 +48,8 @@ final class DrawVerb extends Verb {
         option(
             "--scale", "N", "Of a PNG, the pixels for each of the picture's (1); 2 is sharper."));
     spec.addOption(
-        OptionSpec.builder("-o", "--output")
-            .type(String.class)
-            .paramLabel("FILE")
-            .description("Write it to a file, .svg or .png; without it, SVG goes to the output.")
-            .build());
+        output(
+            "Write it to this .svg or .png file; without it, or for -, SVG goes to the output."));
     spec.usageMessage()
         .footer(
             "",
@@ -64,7 +60,7 @@ final class DrawVerb extends Verb {
 
   @Override
   int run(ParseResult call, Terminal terminal) throws Exception {
-    String output = call.matchedOptionValue("--output", null);
+    String output = output(call);
     boolean png = output != null && output.toLowerCase(Locale.ROOT).endsWith(".png");
     if (output != null && !png && !output.toLowerCase(Locale.ROOT).endsWith(".svg")) {
       throw wrong(call, "--output: '" + output + "' is neither .svg nor .png");

@@ -14,7 +14,6 @@ import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield report}. */
@@ -28,11 +27,7 @@ final class ReportVerb extends Verb {
     spec.addPositional(siteFile());
     spec.addPositional(expectationFiles());
     spec.addOption(
-        OptionSpec.builder("-o", "--output")
-            .type(String.class)
-            .paramLabel("FILE")
-            .description("Write it to this .html file; without it, it goes to the output.")
-            .build());
+        output("Write it to this .html file; without it, or for -, it goes to the output."));
     spec.addOption(
         option(
             "--traffic",
@@ -48,7 +43,7 @@ final class ReportVerb extends Verb {
 
   @Override
   int run(ParseResult call, Terminal terminal) throws Exception {
-    String output = call.matchedOptionValue("--output", null);
+    String output = output(call);
     if (call.hasMatchedOption("--arriving") && !call.hasMatchedOption("--traffic")) {
       throw wrong(call, "--arriving is for captured traffic; say --traffic FILE as well");
     }

@@ -160,6 +160,21 @@ abstract class Verb {
     }
   }
 
+  /** The option that says where an answer goes. */
+  static OptionSpec output(String description) {
+    return OptionSpec.builder("-o", "--output")
+        .type(String.class)
+        .paramLabel("FILE")
+        .description(description)
+        .build();
+  }
+
+  /** Where the answer goes; null for standard output. */
+  static @Nullable String output(ParseResult call) {
+    String name = call.matchedOptionValue("--output", "-");
+    return name.equals("-") ? null : name;
+  }
+
   /** Writes the file that an option names, whole or not at all. */
   static void write(ParseResult call, String option, String name, byte[] bytes) {
     try {

@@ -30,7 +30,9 @@ class PictureVerbsTest {
 
   @Test
   void aMapAWayAndAReportAreWritten() throws Exception {
-    assertThat(run("draw SITE").out()).startsWith("<svg ").contains("prefers-color-scheme");
+    String map = run("draw SITE -o -").out();
+    assertThat(map).startsWith("<svg ").contains("prefers-color-scheme");
+    assertThat(run("draw SITE").out()).isEqualTo(map);
     assertThat(run("draw SITE --theme dark" + WEB).out())
         .contains("ferry to booking.marrowby.example, 443/tcp")
         .contains(">lockhouse<")

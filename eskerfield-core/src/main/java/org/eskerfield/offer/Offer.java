@@ -768,14 +768,15 @@ public final class Offer {
     List<Proof> proofs = new ArrayList<>();
     Address to = external.address;
     ZonedDateTime open = wish.when() == null ? null : moment(/* inside= */ true);
-    List<Probe> probes = new ArrayList<>();
+    Set<Probe> all = new LinkedHashSet<>(); // a ping is a part of both families, and one probe
     for (ServicePart part : external.parts) {
-      probes.add(
+      all.add(
           Icmp.isEchoRequest(part.icmpType())
               ? Probe.ping(Family.IPV4)
               : Probe.of(
                   part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0));
     }
+    List<Probe> probes = List.copyOf(all);
     String host = wish.host().name();
     for (Probe probe : probes.subList(0, Math.min(4, probes.size()))) {
       proofs.add(

@@ -375,7 +375,14 @@ public final class SiteEditor {
       NodeTuple next = (NodeTuple) holder.getValue().get(1);
       replace(start, start(next.getKeyNode()), "");
     } else if (ownsLine) {
-      replace(lineStart(start), nextLine(end), "");
+      int from = lineStart(start);
+      // At the end of a file go the blank lines, too, that set it apart.
+      while (text.substring(nextLine(end)).isBlank()
+          && from > 0
+          && text.substring(lineStart(from - 1), from).isBlank()) {
+        from = lineStart(from - 1);
+      }
+      replace(from, nextLine(end), "");
     } else {
       throw new IllegalArgumentException("what stands there shares its line with something else");
     }

@@ -61,6 +61,7 @@ final class CureText {
             SiteEditor.patch(name, before, text),
             left,
             Opening.between(site, now),
+            Opening.between(now, site),
             now,
             style)
         : none(steps, null, null, style);
@@ -86,6 +87,7 @@ final class CureText {
       String patch,
       Diagnosis after,
       @Nullable List<Opening> openings,
+      @Nullable List<Opening> closings,
       Site site,
       Style style) {
     StringBuilder out = new StringBuilder();
@@ -100,17 +102,26 @@ final class CureText {
       return out.append("What else that lets in was not worked out.\n").toString();
     }
     if (openings.isEmpty()) {
-      return out.append("No device lets anything in by that which it did not let in before.\n")
-          .toString();
+      out.append("No device lets anything in by that which it did not let in before.\n");
+    } else {
+      out.append(style.strong("All that this lets in")).append(", this packet included\n");
+      append(out, openings, site);
     }
-    out.append(style.strong("All that this lets in")).append(", this packet included\n");
-    for (Opening opening : openings) {
-      out.append("  ").append(opening.device()).append(", arriving on ");
-      out.append(opening.arriving()).append('\n');
-      for (String line : opening.lines(site)) {
+    if (closings != null && !closings.isEmpty()) {
+      out.append(style.bad("What it takes away"))
+          .append(": this is let in today, and then no more\n");
+      append(out, closings, site);
+    }
+    return out.toString();
+  }
+
+  private static void append(StringBuilder out, List<Opening> parts, Site site) {
+    for (Opening part : parts) {
+      out.append("  ").append(part.device()).append(", arriving on ");
+      out.append(part.arriving()).append('\n');
+      for (String line : part.lines(site)) {
         out.append("    ").append(Style.wrapped(line, 4, 4)).append('\n');
       }
     }
-    return out.toString();
   }
 }

@@ -42,10 +42,10 @@ final class AccessCauses extends Case {
   }
 
   Verdict judgeAccess(Device device, Leg leg, Decision end) {
-    Header header = end.after();
+    Header header = seenByLists(device, leg, end);
     Placed by = end.by();
     AccessList list = listOf(device, by);
-    Interface leaving = leavingOf(leg, device, header);
+    Interface leaving = leavingOf(leg, device, end.after());
     String from = leg.arriving() == null ? Site.ANY : leg.arriving().network().zone();
     String to = leaving == null ? Site.ANY : leaving.network().zone();
     Site mended =

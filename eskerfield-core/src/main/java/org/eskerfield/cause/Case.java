@@ -142,6 +142,11 @@ class Case {
         services, header.protocol(), header.destinationPort(), header.icmpType());
   }
 
+  /** What the lists of a device see: the destination after it is translated, or before. */
+  static Header seenByLists(Device device, Leg leg, Decision end) {
+    return device.seesOriginal() ? leg.decisions().get(0).before() : end.after();
+  }
+
   static @Nullable AccessList listOf(Device device, @Nullable Placed by) {
     for (AccessList list : device.access()) {
       if (list.equals(by) || (by instanceof AccessRule rule && list.rules().contains(rule))) {

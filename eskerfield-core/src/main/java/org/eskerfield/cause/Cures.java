@@ -230,17 +230,25 @@ public final class Cures {
     };
   }
 
+  /** The packet as the lists of its device see it. */
+  private Header seen() {
+    Device device = device();
+    return device == null ? header : Case.seenByLists(device, leg, end);
+  }
+
   private Map<String, Object> acceptance() {
-    String from = called(header.source());
+    Header seen = seen();
+    String from = called(seen.source());
+    String to = called(seen.destination());
     return map(
         "accept",
-        from + " to " + called(header.destination()),
+        from + " to " + to,
         "from",
         from,
         "to",
-        called(header.destination()),
+        to,
         "service",
-        service(header),
+        service(seen),
         "log",
         "true");
   }
@@ -250,12 +258,21 @@ public final class Cures {
     if (list == null) {
       return null;
     }
+    if (obstacle.place() instanceof AccessRule rule && rule.disabled() && takes(rule, seen())) {
+      return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+    }
     Place before = end.by() instanceof AccessRule rule ? rule.place() : null;
     return Cure.of(
         "let it in: an access rule in "
             + Labels.of(list)
             + (before == null ? "" : ", before " + Labels.of(Objects.requireNonNull(end.by()))),
         new Edit.Insert(list.place(), "rules", before, acceptance()));
+  }
+
+  private boolean takes(AccessRule rule, Header seen) {
+    return (rule.from().isEmpty() || site.addresses(rule.from()).contains(seen.source()))
+        && (rule.to().isEmpty() || site.addresses(rule.to()).contains(seen.destination()))
+        && Case.covers(rule.services(), seen);
   }
 
   private @Nullable Cure open() {
@@ -312,7 +329,7 @@ public final class Cures {
     return obstacle.place() instanceof AccessRule rule
         ? Cure.of(
             "name the destination as the device sees it when it filters",
-            new Edit.Put(rule.place(), "to", called(header.destination())))
+            new Edit.Put(rule.place(), "to", called(seen().destination())))
         : null;
   }
 
@@ -372,27 +389,25 @@ public final class Cures {
         AccessList rest = Mends.with(list, list.rules().subList(at + 1, list.rules().size()));
         AccessRule rule =
             CompiledList.of(site, rest)
-                .firstMatch(Packet.of(header), false, obstacle.conversation().attempt().at());
+                .firstMatch(Packet.of(seen()), false, obstacle.conversation().attempt().at());
         return rule != null && rule.action() == Action.ACCEPT ? rule : null;
       }
     }
     List<TranslationRule> rules = device.translation();
     int at = rules.indexOf(early);
     for (int i = at + 1; at >= 0 && i < rules.size(); i++) {
-      if (rules.get(i) instanceof InwardRule rule
-          && !rule.disabled()
-          && isAt(rule)
-          && ServiceTerm.anyCovers(
-              rule.services(), sent.protocol(), sent.destinationPort(), sent.icmpType())) {
+      if (rules.get(i) instanceof InwardRule rule && !rule.disabled() && isFor(rule, sent)) {
         return rule;
       }
     }
     return null;
   }
 
-  private boolean isAt(InwardRule rule) {
-    Prefix external = rule.external().now(sent.destination().family());
-    return external != null && external.contains(sent.destination());
+  private static boolean isFor(InwardRule rule, Header packet) {
+    Prefix external = rule.external().now(packet.destination().family());
+    return external != null
+        && external.contains(packet.destination())
+        && Case.covers(rule.services(), packet);
   }
 
   private @Nullable Cure untouched(@Nullable Placed early) {
@@ -455,6 +470,10 @@ public final class Cures {
     if (place instanceof TranslationRule rule && rule.disabled()) {
       return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
     }
+    Cure enabled = enabled();
+    if (enabled != null) {
+      return enabled;
+    }
     Host host = null;
     for (Host each : site.hosts().values()) {
       if (!each.isOutside() && !each.listens().isEmpty() && Case.covers(each.listens(), header)) {
@@ -472,6 +491,21 @@ public final class Cures {
     return Cure.of(
         "lead it to " + host.name() + " with a destination rule",
         rule(device, arriving, host.name(), host.name()));
+  }
+
+  /** A rule of the device that would take the packet, but is disabled; null if there is none. */
+  private @Nullable Cure enabled() {
+    Device device = device();
+    for (TranslationRule each :
+        device == null ? List.<TranslationRule>of() : device.translation()) {
+      if (each instanceof InwardRule rule
+          && rule.disabled()
+          && isFor(rule, header)
+          && rule.facing().names(Objects.requireNonNull(leg.arriving()))) {
+        return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+      }
+    }
+    return null;
   }
 
   private Edit rule(Device device, Interface arriving, String name, String becomes) {
@@ -496,8 +530,9 @@ public final class Cures {
 
   private @Nullable Cure outer() {
     Device outer = device();
-    if (outer == null || leg.arriving() == null) {
-      return null;
+    Cure enabled = enabled();
+    if (outer == null || leg.arriving() == null || enabled != null) {
+      return enabled;
     }
     for (Device inner : site.devices().values()) {
       for (TranslationRule rule : inner.translation()) {
@@ -747,7 +782,7 @@ public final class Cures {
       }
     }
     Device device = device();
-    if (device == null) { // the packet got out of the site: the last device sent it there
+    if (device == null) { // the packet got out of the site, or to a host: a device sent it there
       for (Leg each : obstacle.conversation().opening() == null ? List.<Leg>of() : wayOfEnd()) {
         device = each.kind() == Leg.Kind.DEVICE ? site.devices().get(each.where()) : device;
       }

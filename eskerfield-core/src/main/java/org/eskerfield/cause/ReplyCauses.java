@@ -38,6 +38,11 @@ final class ReplyCauses extends Case {
         return verdict(
             Cause.GATEWAY_OR_PREFIX_WRONG, "", answerer, leading(way.get(0).where(), header));
       }
+      case NOT_FOR_HOST -> {
+        return new RequestCauses(this)
+            .judgeAstray(
+                answerer == null ? null : leadingBack(trace, answerer), Cause.RETURN_ROUTE_MISSING);
+      }
       case NOBODY_THERE -> {
         if (leg.kind() == Leg.Kind.HOST) {
           return new RequestCauses(this).judgeNobody(leg, end);

@@ -54,6 +54,7 @@ final class RequestCauses extends Case {
       case SENDER_OFF, HOST_OFF -> verdict(Cause.HOST_OFF, end, with(leg.where(), Mends::on));
       case NO_GATEWAY -> verdict(Cause.GATEWAY_OR_PREFIX_WRONG, end, leading(leg.where(), header));
       case NOBODY_THERE -> judgeNobody(leg, end);
+      case NOT_FOR_HOST -> judgeAstray(leading(way.get(0).where(), header), Cause.ROUTE_MISSING);
       case INTERFACE_DOWN, ROUTE_DOWN -> judgeDown(device, end);
       case NO_ROUTE, ROUTE_DISCARDS ->
           verdict(Cause.ROUTE_MISSING, end, routed(device, header.destination()));
@@ -101,6 +102,30 @@ final class RequestCauses extends Case {
           verdict(Cause.NO_SESSION, end, null);
       default -> null;
     };
+  }
+
+  /**
+   * The packet was handed to a host that is not its receiver.
+   *
+   * @param led as if the host that sent it had the right gateway
+   * @param ofDevice what it is where a device handed it over, and not the sender
+   */
+  Verdict judgeAstray(@Nullable Site led, Cause ofDevice) {
+    Leg leg = way.get(way.size() - 1);
+    Leg before = way.get(way.size() - 2);
+    Address to = leg.decisions().get(0).before().destination();
+    Device device = site.devices().get(before.where());
+    return device == null
+        ? verdict(
+            Cause.GATEWAY_OR_PREFIX_WRONG,
+            "its gateway is " + leg.where() + ", which is no device",
+            site.hosts().get(before.where()),
+            led)
+        : verdict(
+            ofDevice,
+            "it hands it to " + leg.where() + ", which is no device",
+            device,
+            routed(device, to));
   }
 
   /** Nobody has the address that the packet was handed to. */

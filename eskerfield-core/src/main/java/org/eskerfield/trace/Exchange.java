@@ -932,6 +932,17 @@ final class Exchange {
       say(Ruling.HOST_OFF, host, "gets nothing: it is switched off");
       return;
     }
+    if (!host.addresses().contains(packet.destination())) {
+      say(
+          Ruling.NOT_FOR_HOST,
+          host,
+          terse
+              ? ""
+              : "discards it: "
+                  + packet.destination()
+                  + " is not its address, and a host passes nothing on");
+      return;
+    }
     receiver = host;
     if (packet.inner != null) {
       boolean mine = host.name().equals(question.sender().name());

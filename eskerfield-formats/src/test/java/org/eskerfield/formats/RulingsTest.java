@@ -180,6 +180,13 @@ class RulingsTest {
         row(
             "kiosk 192.0.2.200 ping",
             "unroutable",
+            Ruling.NOT_FOR_HOST,
+            "192.0.2.200 is not its address, and a host passes nothing on",
+            "at: 10.77.4.20, assigned",
+            "at: 10.77.4.20, gateway: 10.77.4.9, assigned"),
+        row(
+            "kiosk 192.0.2.200 ping",
+            "unroutable",
             Ruling.NO_GATEWAY,
             "no gateway to 192.0.2.200",
             "interfaces:",

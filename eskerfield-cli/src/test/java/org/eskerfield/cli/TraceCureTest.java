@@ -5,6 +5,7 @@ import static org.assertj.core.api.Assertions.assertThat;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.stream.Collectors;
+import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -120,6 +121,13 @@ class TraceCureTest {
             + " | + clerk: { on: office, at: 10.44.8.31, gateway: 10.44.8.1 }",
         "listens: 8443/tcp => listens: 8443/tcp;    gateway: 10.44.20.20"
             + " | passenger 192.0.2.66 https | - gateway: 10.44.20.20 + gateway: 10.44.20.1",
+        "- { to: quay, via: 10.44.0.2 } => - { to: quay, via: 10.44.8.53 } | clerk 10.44.20.117 8443/tcp"
+            + " | - - { to: quay, via: 10.44.8.53 } + - { to: quay, via: 10.44.0.2 }",
+        "10.44.0.0/30 => 10.44.0.0/29 & { to: quay, via: 10.44.0.2 } => { to: quay, via: 10.44.0.3 }"
+            + " | till 192.0.2.66 https"
+            + " | - - { to: quay, via: 10.44.0.3 } + - { to: quay, via: 10.44.0.2 }",
+        "any, via: 203.0.113.46 => any, via: 203.0.113.45 | clerk hydrographic 8883/tcp"
+            + " | - - { to: any, via: 203.0.113.45 } + - { to: any, via: 203.0.113.46 }",
         // Hosts.
         "listens: 8443/tcp => listens: 443/tcp | passenger 192.0.2.66 https"
             + " | - listens: 443/tcp + listens: [443/tcp, 8443/tcp]",
@@ -194,5 +202,15 @@ class TraceCureTest {
             asked[2],
             "--cure");
     assertThat(flat(result.out())).contains(says);
+  }
+
+  @Test
+  void aGatewayThatIsAHostIsFoundWithoutAPacket() throws Exception {
+    Path site = site("at: 10.44.8.31 } => at: 10.44.8.31, gateway: 10.44.8.53 }");
+    MainTest.Result check = MainTest.run("check", site.toString(), "--cure");
+    assertThat(flat(check.out()))
+        .contains("gateway of clerk, 10.44.8.53, is that of pilot, a host, which passes nothing on")
+        .contains("gateway: 10.44.8.1 }");
+    assertThat(check.status()).isEqualTo(1);
   }
 }

@@ -762,10 +762,13 @@ public final class Cures {
         : new Cure("name " + moved.name() + " in place of " + header.destination(), edits);
   }
 
-  /** The route that takes a destination away from where it should go; null if none does. */
-  private static @Nullable Route strayRoute(Device device, Address to) {
+  /** The route that takes a destination, one left out; null if none does. */
+  private static @Nullable Route strayRoute(Device device, Address to, @Nullable Route but) {
     Route found = null;
     for (Route route : device.routes()) {
+      if (route.equals(but)) {
+        continue;
+      }
       boolean longer = found == null || route.to().length() > found.to().length();
       found = route.to().contains(to) && longer ? route : found;
     }
@@ -774,7 +777,15 @@ public final class Cures {
 
   private @Nullable Cure route() {
     if (obstacle.place() instanceof Device strayed && !obstacle.detail().isEmpty()) {
-      Route route = strayRoute(strayed, header.destination());
+      Route route = strayRoute(strayed, header.destination(), null);
+      Route rest = strayRoute(strayed, header.destination(), route);
+      Mends.NextHop hop = Mends.nextHop(site, strayed, header.destination());
+      Address via = hop == null ? null : hop.via();
+      if (route != null && via != null && (rest == null || !via.equals(rest.via()))) {
+        return Cure.of(
+            "let the route of " + strayed.name() + " to " + route.to() + " lead to " + via,
+            new Edit.Put(route.place(), "via", via.toString()));
+      }
       if (route != null && route.to().length() > 0) {
         return Cure.of(
             "take the route of " + strayed.name() + " to " + route.to() + " away",

@@ -47,6 +47,10 @@ final class ReplyCauses extends Case {
         if (leg.kind() == Leg.Kind.HOST) {
           return new RequestCauses(this).judgeNobody(leg, end);
         }
+        Verdict misled = new RequestCauses(this).judgeMisled(leg, end, Cause.RETURN_ROUTE_MISSING);
+        if (misled != null) {
+          return misled;
+        }
       }
       case INTERFACE_DOWN, ROUTE_DOWN -> {
         return judgeDown(device, end);

@@ -19,6 +19,7 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
@@ -128,8 +129,27 @@ final class RequestCauses extends Case {
             routed(device, to));
   }
 
+  /** A device's route leads to a router that is not there; null where it was no route. */
+  @Nullable Verdict judgeMisled(Leg leg, Decision end, Cause cause) {
+    Device device = site.devices().get(leg.where());
+    for (Decision decision : leg.decisions()) {
+      if (device != null && decision.by() instanceof Route route && route.via() != null) {
+        return verdict(
+            cause,
+            "its route to " + route.to() + " leads to " + route.via() + ", which nobody has",
+            device,
+            routed(device, end.after().destination()));
+      }
+    }
+    return null;
+  }
+
   /** Nobody has the address that the packet was handed to. */
   Verdict judgeNobody(Leg leg, Decision end) {
+    Verdict misled = judgeMisled(leg, end, Cause.ROUTE_MISSING);
+    if (misled != null) {
+      return misled;
+    }
     List<Decision> decisions = leg.decisions();
     Ruling before =
         decisions.size() < 2 ? Ruling.FLOW_IS_NEW : decisions.get(decisions.size() - 2).ruling();

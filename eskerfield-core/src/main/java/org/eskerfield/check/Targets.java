@@ -139,9 +139,10 @@ final class Targets {
           host.networks().stream().anyMatch(network -> network.carrier().contains(gateway));
       Device device = check.site.deviceAt(gateway);
       boolean reached = host.networks().stream().anyMatch(n -> n.prefixOf(gateway) != null);
-      if (carrier || (device != null && reached) || check.site.hostAt(gateway) != null) {
+      if (carrier || (device != null && reached)) {
         continue;
       }
+      Host other = check.site.hostAt(gateway);
       boolean one = host.networks().size() == 1;
       List<Address> candidates =
           one ? check.site.gateways(host.networks().get(0), gateway.family()) : List.of();
@@ -153,7 +154,11 @@ final class Targets {
               + ", "
               + gateway
               + ", is "
-              + (reached ? "no device of the site" : "on none of its networks"),
+              + (!reached
+                  ? "on none of its networks"
+                  : other == null
+                      ? "no device of the site"
+                      : "that of " + other.name() + ", a host, which passes nothing on"),
           null,
           candidates.size() == 1
               ? Cure.of(

@@ -398,6 +398,15 @@ public final class Run {
   }
 
   /**
+   * How many sessions a device has, which takes no time to tell.
+   *
+   * @throws IllegalArgumentException if the site has no such device
+   */
+  public int sessionCount(String device) {
+    return machine(device).sessionCount();
+  }
+
+  /**
    * Makes a device forget its sessions and temporary bindings.
    *
    * @throws IllegalArgumentException if the site has no such device

@@ -16,16 +16,25 @@ import org.eskerfield.trace.Run;
  * How full pools and tables were over the time of a run.
  *
  * <p>Idea: a run may be long; when there are too many samples, every second one is dropped, and
- * from then on half as many are taken.
+ * from then on half as many are taken, but for moments at which there are more sessions than at the
+ * last one: a peak, however short, is seen.
  */
 public final class History {
   private static final int MOST_SAMPLES = 1_000;
+
+  /** By which part of them sessions may grow unseen: to look takes as long as there are many. */
+  private static final int GROWTH = 50;
 
   private final ZonedDateTime start;
   private final List<Double> seconds = new ArrayList<>();
   private final Map<String, List<Double>> series = new LinkedHashMap<>();
   private final Map<String, Long> sizes = new LinkedHashMap<>();
   private final Map<String, Long> outcomes = new LinkedHashMap<>();
+  private final Map<String, Long> most = new LinkedHashMap<>();
+
+  /** How many sessions each device had when it was looked at last. */
+  private final Map<String, Integer> sessions = new LinkedHashMap<>();
+
   private Duration apart = Duration.ZERO;
   private Duration last = Duration.ofSeconds(-1);
 
@@ -39,9 +48,14 @@ public final class History {
     outcomes.merge(outcome.toString(), 1L, Long::sum);
   }
 
-  /** Looks at a run, unless it has been looked at only just before. */
+  /** Looks at a run, unless it has been looked at only just before, and nothing has grown. */
   public void look(Run run) {
-    if (Duration.between(start, run.now()).minus(last).compareTo(apart) >= 0) {
+    boolean due = Duration.between(start, run.now()).minus(last).compareTo(apart) >= 0;
+    for (String device : run.site().devices().keySet()) {
+      int before = sessions.getOrDefault(device, 0);
+      due |= run.sessionCount(device) > before + before / GROWTH;
+    }
+    if (due) {
       lookNow(run);
     }
   }
@@ -53,12 +67,15 @@ public final class History {
     seconds.add(now.toMillis() / 1000.0);
     for (String device : run.site().devices().keySet()) {
       Figures figures = run.figures(device);
+      sessions.put(device, figures.sessions().now());
       add(device + ": sessions", figures.sessions().now());
+      most.put(device + ": sessions", (long) figures.sessions().most());
       for (PoolFill fill : figures.fills()) {
         String what =
             fill.protocol() == 0 ? "addresses" : Protocol.name(fill.protocol()) + " ports";
         String name = device + ": " + fill.rule().name() + ", " + what;
         add(name, (double) fill.taken());
+        most.merge(name, fill.taken(), Math::max);
         sizes.put(name, fill.size());
       }
     }
@@ -75,21 +92,32 @@ public final class History {
     values.add(value);
   }
 
+  /** Leaves out every other moment, but the last; what was highest at either stays. */
   private void thin() {
-    thin(seconds);
-    series.values().forEach(History::thin);
-    Duration whole = Duration.between(start, start.plus(last));
-    apart = whole.multipliedBy(2).dividedBy(MOST_SAMPLES);
+    thin(seconds, /* highest= */ false);
+    series.values().forEach(values -> thin(values, /* highest= */ true));
+    apart = last.multipliedBy(2).dividedBy(MOST_SAMPLES);
   }
 
-  private static void thin(List<Double> values) {
+  private static void thin(List<Double> values, boolean highest) {
     int kept = 0;
-    for (int i = 0; i < values.size(); i++) {
-      if (i % 2 == 0 || i == values.size() - 1) {
-        values.set(kept++, values.get(i));
-      }
+    int last = values.size() - 1;
+    for (int i = 0; i < last; i += 2) {
+      double value = values.get(i);
+      values.set(kept++, highest && i + 1 < last ? Math.max(value, values.get(i + 1)) : value);
     }
+    values.set(kept++, values.get(last));
     values.subList(kept, values.size()).clear();
+  }
+
+  /** Whether it was looked at less often than something happened. */
+  boolean isThinned() {
+    return !apart.isZero();
+  }
+
+  /** The most there was of a series; of pools at the moments at which they were looked at. */
+  long most(String name) {
+    return most.getOrDefault(name, 0L);
   }
 
   /** The moments of the samples, in seconds since the start, in order. */

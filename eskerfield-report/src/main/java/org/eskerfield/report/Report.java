@@ -355,15 +355,15 @@ public final class Report {
         .forEach(
             (name, values) -> {
               Map<String, @Nullable Object> row = new LinkedHashMap<>();
-              double most = values.stream().mapToDouble(value -> value).max().orElse(0);
               row.put("name", name);
-              row.put("most", (long) most);
+              row.put("most", history.most(name));
               row.put("end", values.get(values.size() - 1).longValue());
               Long size = history.sizes().get(name);
               row.put("size", size == null ? "" : size.toString());
               rows.add(row);
             });
     data.put("rows", rows);
+    data.put("thinned", history.isThinned());
     data.put("data", json(history));
     page.put("history", data);
   }

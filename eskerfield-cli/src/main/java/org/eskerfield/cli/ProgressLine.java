@@ -1,6 +1,7 @@
 package org.eskerfield.cli;
 
 import java.io.PrintWriter;
+import java.time.Duration;
 import me.tongfei.progressbar.DelegatingProgressBarConsumer;
 import me.tongfei.progressbar.ProgressBar;
 import me.tongfei.progressbar.ProgressBarBuilder;
@@ -13,10 +14,11 @@ import org.jspecify.annotations.Nullable;
  * seconds, and takes the line away at the end. Shows nothing where nobody looks on.
  */
 final class ProgressLine implements Checker.Progress, AutoCloseable {
-  private static final long PATIENCE = 2_000_000_000L;
+  private static final Duration PATIENCE = Duration.ofSeconds(2);
 
   private final PrintWriter out;
   private final boolean watched;
+  private final Duration patience;
   private final long start = System.nanoTime();
   private @Nullable ProgressBar bar;
 
@@ -25,6 +27,17 @@ final class ProgressLine implements Checker.Progress, AutoCloseable {
   }
 
   ProgressLine(Terminal terminal, boolean wanted) {
+    this(terminal, wanted, PATIENCE);
+  }
+
+  /**
+   * A line.
+   *
+   * @param wanted whether anything is to be shown
+   * @param patience how long a person waits without a word
+   */
+  ProgressLine(Terminal terminal, boolean wanted, Duration patience) {
+    this.patience = patience;
     this.out = terminal.err();
     this.watched = wanted && terminal.style().colour();
   }
@@ -36,7 +49,7 @@ final class ProgressLine implements Checker.Progress, AutoCloseable {
    */
   @Override
   public void begins(String what, int done, int of) {
-    if (!watched || System.nanoTime() - start < PATIENCE) {
+    if (!watched || System.nanoTime() - start < patience.toNanos()) {
       return;
     }
     if (bar == null) {

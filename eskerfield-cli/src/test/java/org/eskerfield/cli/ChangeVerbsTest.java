@@ -252,6 +252,10 @@ class ChangeVerbsTest {
         "ledger %1$s --uses 'working hours' | 0 | access rule 'the contractor works on the ramp' in list 'from the internet' of skerry when",
         "ledger %1$s --uses contractor | 0 | expectation 'contractor to 198.51.100.140:1502, tcp: answered by ramp' from",
         "ledger %1$s --uses insurer | 2 | did you mean 'insurers'?",
+        "ledger %1$s --uses tender | 0 | expectation 'office, boats to 192.0.2.200, 8883/tcp: answered' from",
+        "ledger %1$s --ports 203.0.113.44 | 0 | Nobody in this file has 203.0.113.44",
+        "ledger %1$s --network quai | 2 | no network is called 'quai'; did you mean 'quay'?",
+        "ledger %1$s --route 2001:db8::1 | 0 | skerry no route leads to 2001:db8::1",
         "ledger %1$s --route 10.44.20.1 | 0 | breakwater route to 10.44.20.0/24 via 10.44.0.2, leaves by transit",
         "ledger %1$s --ports 203.0.113.200 | 0 | all open-resolver",
         "ledger %1$s --ports 1.2.3 | 2 | is not an address",
@@ -261,6 +265,7 @@ class ChangeVerbsTest {
         "explain %1$s --device skerry --csv | 0 | skerry,access,from the internet,1,the contractor works on the ramp,accept,false,contractor,192.0.2.140,ramp,10.77.4.9,502/tcp",
         "explain %1$s --device skerry --markdown | 0 | ### 6. Address translation",
         "explain %1$s 113 | 0 | destination rule 'manifests' of breakwater, 3 of 8",
+        "explain %1$s --device skery | 2 | no device is called 'skery'; did you mean 'skerry'?",
         "explain %1$s 'the webshop' | 2 | did you mean 'the web shop'?",
         "explain %1$s 1 | 2 | no rule, list, route or own service begins in line 1",
         "explain %1$s --csv --json | 2 | choose one",
@@ -269,6 +274,15 @@ class ChangeVerbsTest {
         "diff HEAD:no/such.yaml %1$s | 2 | has no file 'no/such.yaml'",
         "diff no-such-revision:x.yaml %1$s | 2 | there is no revision 'no-such-revision'",
         "new %1$s --link 203.0.113.32/28 | 2 | is there already, and is not overwritten",
+        "new %2$s/no/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 --zone a=10.0.0.0/24 | 2 | is there such a folder",
+        "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 | 2 | as in --zone shop=10.1.0.0/24",
+        "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 --zone 10.0.0.0/24 | 2 | has no name before a '='",
+        "offer - web --from any | 2 | standard input cannot be changed; name a file",
+        "check ../demo/mistakes/order.site.yaml --write | 2 | name the one finding to cure, as in --cure CODE@LINE",
+        "check ../demo/mistakes/order.site.yaml --cure nothing@3 | 2 | there is no finding nothing@3; there are",
+        "replay ../demo/gauges.site.yaml ../demo/gauges.csv --change 1m=%1$s | 2 | the devices are breakwater and cannot become breakwater, lockhouse, skerry",
+        "replay ../demo/gauges.site.yaml ../demo --retry | 2 | ../demo is a folder",
+        "verify ../demo/skerry.site.yaml ../demo/skerry.site.yaml | 2 | unknown key 'eskerfield' in a file of expectations",
         "new %2$s/a.yaml --carrier 203.0.113.46 | 2 | --link is missing",
         "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.50 --zone a=10.0.0.0/24 | 2 | is no usable one of 203.0.113.32/28",
         "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 --zone a=10.0.0.0/24 --zone b=10.0.0.0/25 | 2 | these answers do not fit together",
@@ -278,6 +292,32 @@ class ChangeVerbsTest {
     MainTest.Result result = MainTest.run(MainTest.words(call.formatted(DEMO, folder)));
     assertThat((result.out() + result.err()).replaceAll("\\s+", " ")).contains(says);
     assertThat(result.status()).isEqualTo(status);
+  }
+
+  /** Also of sites that have next to nothing in common. */
+  @ParameterizedTest
+  @CsvSource({
+    "skerry, marrowby",
+    "marrowby, gauges",
+    "harbour, skerry",
+    "gauges, mistakes/working"
+  })
+  void anyTwoSitesCanBeCompared(String before, String after) throws Exception {
+    String[] call = {"diff", "../demo/" + before + ".site.yaml", "../demo/" + after + ".site.yaml"};
+    MainTest.Result there = MainTest.run(call);
+    assertThat(there.status()).as(there.err()).isEqualTo(1); // no, they are not the same
+    assertThat(there.err()).isEmpty();
+    MainTest.Result back = MainTest.run(call[0], call[2], call[1]);
+    assertThat(back.status()).as(back.err()).isEqualTo(1);
+    // What comes in the one direction goes in the other.
+    for (String way : List.of("network", "host", "device")) {
+      assertThat(count(there.out(), "(?m)^  added +" + way + " "))
+          .isEqualTo(count(back.out(), "(?m)^  removed +" + way + " "));
+    }
+  }
+
+  private static long count(String text, String pattern) {
+    return Pattern.compile(pattern).matcher(text).results().count();
   }
 
   @Test

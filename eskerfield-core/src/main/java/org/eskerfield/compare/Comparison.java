@@ -124,6 +124,9 @@ public record Comparison(
     Verifier now = new Verifier(Tracer.of(after.site));
     List<ExpectationChange> changes = new ArrayList<>();
     for (Expectation each : all.values()) {
+      if (!isOn(each, before.site) || !isOn(each, after.site)) {
+        continue; // who is on one of them only cannot be compared
+      }
       Verdict was = old.verify(on(each, before.site));
       Verdict is = now.verify(on(each, after.site));
       List<Outcome> then = outcomes(was);
@@ -133,6 +136,11 @@ public record Comparison(
       }
     }
     return changes;
+  }
+
+  private static boolean isOn(Expectation expected, Site site) {
+    return expected.attempts().stream().allMatch(each -> each.isOn(site))
+        && expected.after().stream().allMatch(each -> each.attempt().isOn(site));
   }
 
   private static Expectation on(Expectation expected, Site site) {

@@ -74,11 +74,30 @@ public record Attempt(
     return Talk.of(probe);
   }
 
+  /** Whether a description of the site has the sender; it need not name an address. */
+  public boolean isOn(Site site) {
+    return isUnnamed()
+        || site.hosts().containsKey(sender.name())
+        || site.devices().containsKey(sender.name());
+  }
+
+  /** Whether the sender is an address that no host is described for. */
+  private boolean isUnnamed() {
+    return sender instanceof Host host
+        && host.addresses().size() == 1
+        && host.name().equals(host.addresses().get(0).toString());
+  }
+
   /** The same attempt of the sender of that name as another description of the site has it. */
   @SuppressWarnings("ReferenceEquality") // to compare whole hosts would cost more than it saves
   public Attempt on(Site site) {
     Named found = site.hosts().get(sender.name());
     found = found != null ? found : site.devices().get(sender.name());
+    if (found == null && isUnnamed()) {
+      Address own = ((Host) sender).addresses().get(0);
+      Host known = site.hostAt(own);
+      found = known != null ? known : Host.unnamed(own, site.networkOf(own));
+    }
     return found == null || found == sender
         ? this
         : new Attempt(found, source, to, name, addresses, probe, sourcePort, mode, at);

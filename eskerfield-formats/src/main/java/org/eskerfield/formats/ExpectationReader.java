@@ -131,15 +131,13 @@ public final class ExpectationReader {
           problems.didYouMean(rule.text(), rules, "name one of a device"));
     }
     return new Expectation(
-        fields.text("from") == null
-            ? outcome
-            : String.join(", ", fields.texts("from").stream().map(Node.Scalar::text).toList())
-                + " to "
-                + fields.text("to")
-                + ", "
-                + fields.text("service")
-                + ": "
-                + outcome,
+        String.join(", ", fields.texts("from").stream().map(Node.Scalar::text).toList())
+            + " to "
+            + fields.text("to")
+            + ", "
+            + fields.text("service")
+            + ": "
+            + outcome,
         attempts,
         Outcome.valueOf(words[0].toUpperCase(Locale.ROOT)),
         by,

@@ -1,0 +1,127 @@
+package org.eskerfield.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** {@code explain} as text: the policy in the order in which devices act, and rules in depth. */
+class ExplainVerbTest {
+  private static final String MISTAKES = "../demo/mistakes/";
+
+  private static String flat(String text) {
+    return text.replaceAll("\\s+", " ");
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "../demo/marrowby.site.yaml",
+        "../demo/harbour.site.yaml",
+        "../demo/skerry.site.yaml",
+        MISTAKES + "working.site.yaml",
+        MISTAKES + "order.site.yaml"
+      })
+  void everythingIsToldInTheOrderOfActionWithItsLine(String site) throws Exception {
+    MainTest.Result result = MainTest.run("explain", site);
+    assertThat(result.status()).isZero();
+    assertThat(result.err()).isEmpty();
+    assertThat(result.out().lines())
+        .allSatisfy(line -> assertThat(line).hasSizeLessThanOrEqualTo(100));
+    List<String> lines = Files.readAllLines(Path.of(site));
+    // Each numbered statement of a rule ends with its line, in which the file has its name.
+    Matcher told =
+        Pattern.compile(
+                "(?m)^ {2}( \\d|\\d\\d) {2}([^:\\n]+): ((?:.|\\n(?! {2}[ \\d]\\d ))*?)line (\\d+)$")
+            .matcher(result.out());
+    int rules = 0;
+    while (told.find()) {
+      String name = flat(told.group(2));
+      if (name.startsWith("What ")) {
+        continue; // what is left when no rule matches, and the stance, have no name
+      }
+      assertThat(lines.get(Integer.parseInt(told.group(4)) - 1)).as(name).contains(name);
+      rules++;
+    }
+    long written =
+        lines.stream()
+            .filter(
+                line ->
+                    line.matches(
+                        " *- (?:\\{ )?(shared|dynamic|static|destination|untouched|accept|drop|reject): .*"))
+            .count();
+    long ofFindings = lines.stream().filter(line -> line.matches("  - accept: .*-.*")).count();
+    long ofHosts = lines.stream().filter(line -> line.matches(" *- \\{ accept: .*")).count();
+    // A static rule acts on both sides, and so it is told twice.
+    long twice = lines.stream().filter(line -> line.matches(" *- (?:\\{ )?static: .*")).count();
+    assertThat(rules).isEqualTo((int) (written + twice - ofFindings - ofHosts));
+    List<Integer> order = new ArrayList<>();
+    String first = result.out().split("(?m)^(?=\\S)")[0];
+    for (String title :
+        new String[] {
+          "\n  Interfaces",
+          "\n  Addresses of what arrives",
+          "\n  Routes",
+          "\n  Ways without a list",
+          "\n  Addresses of what leaves"
+        }) {
+      order.add(first.indexOf(title));
+    }
+    assertThat(order).isSorted().doesNotContain(-1);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "order 'the web shop' | access rule 'the web shop' in list 'to the quay' of lockhouse, 2 of 4"
+            + " | Before it access rule 'noise' takes some: Drop every service from the internet to"
+            + " any destination.",
+        "order 154 | access rule 'noise' in list 'to the quay' of lockhouse, 1 of 4"
+            + " | Drop every service from the internet to any destination.",
+        "order 'the ramp' | access rule 'the ramp' in list 'to the quay' of lockhouse, 3 of 4"
+            + " | access rule 'noise' takes all of its packets, so that it never acts",
+        "order--translation booking | destination rule 'booking' of breakwater, 4 of 9"
+            + " | destination rule 'everything else' takes some",
+        "order--translation booking | destination rule 'booking' of lockhouse, 1 of 4"
+            + " | Before it no rule takes any of its packets away",
+        "working 'the far end of a tunnel' | static rule 'the far end of a tunnel' of breakwater"
+            + " | What lets the example on accepts it by access rule 'the other end of the tunnel'",
+        "working 'gauges borrow an address' | dynamic rule 'gauges borrow an address' of breakwater"
+            + " | In 10.44.60.11:50000",
+        "working 'to the quay' | list 'to the quay' of lockhouse | What none of these rules matches",
+        "working 65 | route to 0.0.0.0/0 | Packets for every other address go to 203.0.113.46",
+        "working 68 | own service ssh | breakwater itself answers ssh (22/tcp) to zone office",
+      })
+  void aRuleIsToldInDepth(String call, String head, String says) {
+    String site = MISTAKES + call.substring(0, call.indexOf(' ')) + ".site.yaml";
+    String rule = call.substring(call.indexOf(' ') + 1).replace("'", "");
+    MainTest.Result result = MainTest.run("explain", site, rule);
+    assertThat(result.status()).as(result.err()).isZero();
+    assertThat(flat(result.out())).contains(head);
+    if (!says.startsWith("In ")) {
+      assertThat(flat(result.out())).contains(says);
+    } else {
+      assertThat(flat(result.out())).contains(says.substring(3));
+    }
+  }
+
+  @Test
+  void oneDeviceAloneIsPartOfTheWhole() {
+    String whole = MainTest.run("explain", "../demo/marrowby.site.yaml").out();
+    for (String device : List.of("breakwater", "lockhouse", "skerry")) {
+      String alone =
+          MainTest.run("explain", "../demo/marrowby.site.yaml", "--device", device).out();
+      assertThat(alone).startsWith(device + ", the ");
+      assertThat(whole).contains(alone);
+    }
+  }
+}

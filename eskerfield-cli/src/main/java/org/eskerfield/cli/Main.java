@@ -1,15 +1,18 @@
 package org.eskerfield.cli;
 
 import java.io.BufferedReader;
+import java.io.EOFException;
 import java.io.FileDescriptor;
 import java.io.FileInputStream;
 import java.io.FileOutputStream;
 import java.io.InputStreamReader;
 import java.io.PrintWriter;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.FileSystemException;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.zip.ZipException;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import picocli.CommandLine;
@@ -160,6 +163,13 @@ public final class Main {
       } else if (e instanceof UnusableQuestionException question) {
         terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
         terminal.err().println("  " + question.remedy());
+      } else if (e instanceof EOFException || e instanceof ZipException) {
+        terminal.err().println(start + "what is packed there is damaged, or cut off at its end");
+        terminal.err().println("  take or pack it anew");
+      } else if (e instanceof FileSystemException file) {
+        String reason = Verb.reason(file);
+        terminal.err().println(start + file.getFile() + " cannot be used: " + reason);
+        terminal.err().println("  look whether it is there, and who may read it");
       } else {
         terminal.err().println(start + "a fault of Eskerfield itself, not of your file: " + e);
         terminal.err().println("  Please report it together with the command and the file.");

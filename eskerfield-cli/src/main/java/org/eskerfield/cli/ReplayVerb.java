@@ -12,6 +12,7 @@ import java.util.EnumMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.zip.GZIPInputStream;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.TrafficReader;
@@ -183,15 +184,21 @@ final class ReplayVerb extends Verb {
     return at == null ? null : new Change(at, readSite(call, text.substring(equals + 1)));
   }
 
-  /** What is to be sent: a capture where the first bytes say so, else a list of flows. */
+  /**
+   * What is to be sent: a capture where the first bytes say so, else a list of flows; either may be
+   * packed (gzip, RFC 1952).
+   */
   static Traffic traffic(
       ParseResult call, String traffic, Site site, boolean follow, boolean retries, Style style)
       throws Exception {
     InputStream in = new BufferedInputStream(stream(call, traffic));
     try {
-      in.mark(4);
-      byte[] first = in.readNBytes(4);
-      in.reset();
+      byte[] first = first(in);
+      if (first.length > 1 && first[0] == 0x1f && first[1] == (byte) 0x8b) {
+        in = new BufferedInputStream(new GZIPInputStream(in));
+        traffic = traffic.replaceFirst("(?i)[.]gz$", "");
+        first = first(in);
+      }
       if (CaptureReader.begins(first) || isCaptureName(traffic)) {
         if (call.hasMatchedOption("--retry")) {
           throw wrong(call, "--retry is for a list of flows; a capture has what was sent again");
@@ -199,13 +206,24 @@ final class ReplayVerb extends Verb {
         return new CaptureTraffic(call, site, name(traffic), in, follow, style);
       }
       if (call.hasMatchedOption("--arriving")) {
-        throw wrong(call, "--arriving is for a capture; a list of flows says who sends each");
+        throw wrong(
+            call,
+            "--arriving is for a capture, and "
+                + traffic
+                + " is neither pcap nor pcapng; a list of flows says who sends each");
       }
       return new FlowTraffic(site, name(traffic), in, follow, retries, style);
     } catch (Exception e) {
       in.close();
       throw e;
     }
+  }
+
+  private static byte[] first(InputStream in) throws IOException {
+    in.mark(4);
+    byte[] first = in.readNBytes(4);
+    in.reset();
+    return first;
   }
 
   private static boolean isCaptureName(String name) {

@@ -199,13 +199,13 @@ abstract class Verb {
     }
   }
 
-  /** Why a file cannot be written, without its name. */
-  private static @Nullable String reason(IOException e) {
+  /** Why a file cannot be read or written, without its name. */
+  static @Nullable String reason(IOException e) {
     if (e instanceof NoSuchFileException) {
       return "there is no such folder";
     }
     if (e instanceof AccessDeniedException) {
-      return "you may not write there";
+      return "access is denied";
     }
     return e instanceof FileSystemException system && system.getReason() != null
         ? system.getReason()

@@ -1,13 +1,19 @@
 package org.eskerfield.cli;
 
+import static java.nio.ByteOrder.BIG_ENDIAN;
+import static java.nio.ByteOrder.LITTLE_ENDIAN;
 import static org.assertj.core.api.Assertions.assertThat;
 
+import java.io.ByteArrayOutputStream;
+import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.stream.Stream;
+import java.util.zip.GZIPOutputStream;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -111,6 +117,8 @@ class PictureVerbsTest {
         "trace SITE --from ferry --to pilot --service ping --capture @c.pcap --seen-at fery | did you mean 'ferry'",
         "trace SITE --from ferry --to pilot --service ping --capture @no/c.pcap | no such folder",
         "replay SITE ../demo/gauges.csv --arriving ferry | --arriving is for a capture",
+        "replay SITE ../demo/gauges.csv --arriving ferry | is neither pcap nor pcapng",
+        "replay SITE @cut.csv.gz | what is packed there is damaged, or cut off at its end",
         "replay SITE @empty.pcap | ends at byte 0",
         "replay SITE @other.pcap --arriving skerry | has several interfaces; write 'skerry uplink'",
         "replay SITE @other.pcap | the file does not say where packet 1 was captured",
@@ -121,11 +129,50 @@ class PictureVerbsTest {
     run("trace SITE --from ferry --to pilot --service ping --capture @other.pcap");
     byte[] whole = Files.readAllBytes(folder.resolve("other.pcap"));
     Files.write(folder.resolve("cut.pcap"), Arrays.copyOf(whole, 60));
+    Files.write(folder.resolve("cut.csv.gz"), Arrays.copyOf(packed("at,from,to,service\n"), 20));
     List<Path> before = files();
     MainTest.Result result = run(line);
     assertThat(result.status()).as(result.out()).isEqualTo(2);
     assertThat(result.err()).contains(message).doesNotContain("Exception");
     assertThat(files()).isEqualTo(before);
+  }
+
+  private static byte[] packed(String text) throws Exception {
+    ByteArrayOutputStream bytes = new ByteArrayOutputStream();
+    try (GZIPOutputStream out = new GZIPOutputStream(bytes)) {
+      out.write(text.getBytes(StandardCharsets.UTF_8));
+    }
+    return bytes.toByteArray();
+  }
+
+  /** Whether it is packed, cut short by who took it, or of nanoseconds: it is the same traffic. */
+  @Test
+  void whatIsPackedOrCutShortIsReplayedAllTheSame() throws Exception {
+    Path flows = Path.of("../demo/gauges.csv");
+    Files.write(folder.resolve("g.csv.gz"), packed(Files.readString(flows)));
+    assertThat(run("replay ../demo/gauges.site.yaml @g.csv.gz --follow").out())
+        .isEqualTo(run("replay ../demo/gauges.site.yaml ../demo/gauges.csv --follow").out());
+    run("trace SITE" + WEB + " --capture @f.pcap");
+    String once = run("replay SITE @f.pcap --arriving ferry --follow").out();
+    assertThat(once).contains("2 flows: 2 answered");
+    // 50 bytes of each packet are kept, up to the flags of TCP: Ethernet 14, IPv4 20, 16.
+    ByteBuffer whole = ByteBuffer.wrap(Files.readAllBytes(folder.resolve("f.pcap")));
+    whole.order(
+        whole.getInt(0) == 0xa1b2c3d4 || whole.getInt(0) == 0xa1b23c4d
+            ? BIG_ENDIAN
+            : LITTLE_ENDIAN);
+    ByteArrayOutputStream cut = new ByteArrayOutputStream();
+    cut.write(whole.array(), 0, 24);
+    for (int at = 24; at < whole.capacity(); ) {
+      int kept = whole.getInt(at + 8);
+      int less = Math.min(50, kept);
+      cut.write(whole.array(), at, 8);
+      cut.write(ByteBuffer.allocate(4).order(whole.order()).putInt(less).array());
+      cut.write(whole.array(), at + 12, 4 + less);
+      at += 16 + kept;
+    }
+    Files.write(folder.resolve("cut50.pcap"), cut.toByteArray());
+    assertThat(run("replay SITE @cut50.pcap --arriving ferry --follow").out()).isEqualTo(once);
   }
 
   private List<Path> files() throws Exception {

@@ -161,7 +161,8 @@ final class FrameReader {
     if (at + needed > end) {
       return Skipped.DAMAGED;
     }
-    if (!has(needed)) {
+    // Of a segment that the capture cut short, all up to its flags is enough.
+    if (!has(Math.min(needed, 14))) {
       return Skipped.CUT_OFF;
     }
     int sourcePort = ports ? get16(at) : 0;

@@ -13,6 +13,7 @@ import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.FileTransferGateway;
 import org.eskerfield.engine.Outcome;
+import org.eskerfield.engine.PoolFill;
 import org.eskerfield.engine.SessionRow;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessList;
@@ -404,6 +405,16 @@ public final class Run {
    */
   public int sessionCount(String device) {
     return machine(device).sessionCount();
+  }
+
+  /**
+   * How much of what its dynamic and shared rules can give out a device has given out.
+   *
+   * @return in the order of the rules; empty if it has none
+   * @throws IllegalArgumentException if the site has no such device
+   */
+  public List<PoolFill> fills(String device) {
+    return machine(device).fills();
   }
 
   /**

@@ -9,7 +9,6 @@ import java.util.Map;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.PoolFill;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.trace.Figures;
 import org.eskerfield.trace.Run;
 
 /**
@@ -53,7 +52,9 @@ public final class History {
     boolean due = Duration.between(start, run.now()).minus(last).compareTo(apart) >= 0;
     for (String device : run.site().devices().keySet()) {
       int before = sessions.getOrDefault(device, 0);
-      due |= run.sessionCount(device) > before + before / GROWTH;
+      int count = run.sessionCount(device);
+      due |= count > before + before / GROWTH;
+      most.merge(sessions(device), (long) count, Math::max);
     }
     if (due) {
       lookNow(run);
@@ -66,11 +67,11 @@ public final class History {
     last = now;
     seconds.add(now.toMillis() / 1000.0);
     for (String device : run.site().devices().keySet()) {
-      Figures figures = run.figures(device);
-      sessions.put(device, figures.sessions().now());
-      add(device + ": sessions", figures.sessions().now());
-      most.put(device + ": sessions", (long) figures.sessions().most());
-      for (PoolFill fill : figures.fills()) {
+      int count = run.sessionCount(device);
+      sessions.put(device, count);
+      add(sessions(device), count);
+      most.merge(sessions(device), (long) count, Math::max);
+      for (PoolFill fill : run.fills(device)) {
         String what =
             fill.protocol() == 0 ? "addresses" : Protocol.name(fill.protocol()) + " ports";
         String name = device + ": " + fill.rule().name() + ", " + what;
@@ -82,6 +83,10 @@ public final class History {
     if (seconds.size() > MOST_SAMPLES) {
       thin();
     }
+  }
+
+  private static String sessions(String device) {
+    return device + ": sessions";
   }
 
   private void add(String name, double value) {

@@ -4,7 +4,11 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.List;
 import java.util.stream.Collectors;
+import org.eskerfield.compare.Reachable;
+import org.eskerfield.formats.SiteReader;
+import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -214,5 +218,40 @@ class OfferVerbTest {
     assertThat(said).startsWith("refused: ").contains(why.split("; "));
     assertThat(result.status()).isEqualTo(1);
     assertThat(Files.readString(site)).isEqualTo(before);
+  }
+
+  /** Expectations go with what they ask for, or name; all others hold as before. */
+  @ParameterizedTest
+  @CsvSource({
+    "booking, 44",
+    "manifests, 46",
+    "lantern domain, 44",
+    "radio, 45",
+    "archive, 46",
+    "ramp, 45",
+  })
+  void whateverTheDemoOffersCanBeTakenAway(String what, int left) throws Exception {
+    Path site = Files.copy(Path.of("../demo/marrowby.site.yaml"), folder.resolve("m.site.yaml"));
+    MainTest.Result gone = run("withdraw " + site + " " + what + " --yes");
+    assertThat(gone.status()).as(gone.out() + gone.err()).isZero();
+    assertThat(run("verify " + site).out()).isEqualTo(left + " of " + left + " hold\n");
+    assertThat(run("check " + site).out()).contains("nothing found");
+  }
+
+  @Test
+  void whenAllIsTakenAwayNothingIsReachedFromOutside() throws Exception {
+    Path site = Files.copy(Path.of("../demo/marrowby.site.yaml"), folder.resolve("m.site.yaml"));
+    assertThat(Reachable.fromOutside(SiteReader.read(site)).entries()).hasSizeGreaterThan(5);
+    for (String what :
+        List.of("radio", "lantern domain", "booking", "ramp", "manifests", "archive")) {
+      MainTest.Result gone = run("withdraw " + site + " " + what + " --yes");
+      assertThat(gone.status()).as(what + gone.out() + gone.err()).isZero();
+    }
+    assertThat(Reachable.fromOutside(SiteReader.read(site)).entries()).isEmpty();
+    assertThat(run("verify " + site).status()).isZero();
+    // What is left is what was there but for the offers: the way out, the tunnel, management.
+    assertThat(Files.readString(site))
+        .contains("shared: everybody else", "untouched: office and pier", "# Management stays")
+        .doesNotContain("destination:", "static:");
   }
 }

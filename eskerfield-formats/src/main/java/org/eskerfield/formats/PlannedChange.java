@@ -22,9 +22,13 @@ import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.offer.Plan;
@@ -134,21 +138,19 @@ public record PlannedChange(
       Path path, String name, SiteFile before, Plan plan) throws IOException {
     String text = Files.readString(path);
     Path folder = path.toAbsolutePath().getParent();
-    CuredSite changed = CuredSite.edited(text, folder, name, plan.edits());
     List<String> tidied = new ArrayList<>();
+    List<Edit> edits = new ArrayList<>(plan.edits());
+    // With what they name goes what could not be read without it.
+    for (Expectation each : before.expectations()) {
+      if (isAbout(each, plan) || needs(each, before.site(), plan)) {
+        edits.add(new Edit.Remove(each.place()));
+        tidied.add("expectation: " + each.text());
+      }
+    }
+    CuredSite changed = CuredSite.edited(text, folder, name, edits);
     List<Finding> old = Checker.open(before.site(), before.policy());
     for (int round = 0; changed != null && round < MOST_ROUNDS; round++) {
       List<Edit> more = new ArrayList<>();
-      for (Expectation each : round == 0 ? changed.file().expectations() : List.<Expectation>of()) {
-        if (isAbout(each, plan)) {
-          more.add(new Edit.Remove(each.place()));
-          tidied.add("expectation: " + each.text());
-        }
-      }
-      if (!more.isEmpty()) {
-        changed = CuredSite.edited(changed.after(), folder, name, more);
-        continue;
-      }
       for (Verdict verdict : broken(before, changed.file())) {
         more.add(new Edit.Remove(verdict.expectation().place()));
         tidied.add("expectation: " + verdict.expectation().text());
@@ -184,6 +186,35 @@ public record PlannedChange(
       }
     }
     return true;
+  }
+
+  /** Whether an expectation names a rule, or asks for a name, that the plan takes away. */
+  private static boolean needs(Expectation expected, Site site, Plan plan) {
+    Set<Place> gone = new HashSet<>();
+    for (Edit edit : plan.edits()) {
+      if (edit instanceof Edit.Remove removal) {
+        gone.add(removal.object());
+      }
+    }
+    Set<Place> called = new HashSet<>();
+    for (Device device : site.devices().values()) {
+      List<Placed> rules = new ArrayList<>(device.translation());
+      device.access().forEach(list -> rules.addAll(list.rules()));
+      device.access().forEach(rules::add);
+      for (Placed rule : rules) {
+        if (rule instanceof Named named && named.name().equals(expected.rule())) {
+          called.add(rule.place());
+        }
+      }
+    }
+    boolean needs = !called.isEmpty() && gone.containsAll(called);
+    List<Attempt> attempts = new ArrayList<>(expected.attempts());
+    expected.after().forEach(each -> attempts.add(each.attempt()));
+    for (Attempt attempt : attempts) {
+      DomainName asked = attempt.name() == null ? null : site.names().get(attempt.name());
+      needs |= asked != null && gone.contains(asked.place());
+    }
+    return needs;
   }
 
   private static CuredSite whole(String text, CuredSite last, String name) {

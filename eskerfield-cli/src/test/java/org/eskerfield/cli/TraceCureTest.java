@@ -28,6 +28,21 @@ class TraceCureTest {
     return Files.writeString(folder.resolve("c.site.yaml"), text);
   }
 
+  /** Traces what is asked in three words, and how it could be let through. */
+  private static MainTest.Result traced(Path site, String question) {
+    String[] asked = question.split(" ");
+    return MainTest.run(
+        "trace",
+        site.toString(),
+        "--from",
+        asked[0],
+        "--to",
+        asked[1],
+        "--service",
+        asked[2],
+        "--cure");
+  }
+
   private static String flat(String text) {
     return text.replaceAll("\\s+", " ").strip();
   }
@@ -149,18 +164,7 @@ class TraceCureTest {
   void theEditIsWhatAnEngineerWouldMake(String changes, String question, String edits)
       throws Exception {
     Path site = site(changes);
-    String[] asked = question.split(" ");
-    MainTest.Result result =
-        MainTest.run(
-            "trace",
-            site.toString(),
-            "--from",
-            asked[0],
-            "--to",
-            asked[1],
-            "--service",
-            asked[2],
-            "--cure");
+    MainTest.Result result = traced(site, question);
     String said = result.out().substring(result.out().indexOf("What would let it through"));
     assertThat(edits(said)).contains(edits);
     assertThat(flat(said)).contains(" with that: ").contains(" answers");
@@ -189,18 +193,7 @@ class TraceCureTest {
   void whatItTakesAwayOrCannotMendIsSaid(String changes, String question, String says)
       throws Exception {
     Path site = site(changes);
-    String[] asked = question.split(" ");
-    MainTest.Result result =
-        MainTest.run(
-            "trace",
-            site.toString(),
-            "--from",
-            asked[0],
-            "--to",
-            asked[1],
-            "--service",
-            asked[2],
-            "--cure");
+    MainTest.Result result = traced(site, question);
     assertThat(flat(result.out())).contains(says);
   }
 

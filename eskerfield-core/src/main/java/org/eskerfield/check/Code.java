@@ -65,6 +65,10 @@ public enum Code {
   SOURCES_UNTRANSLATED(
       Severity.ERROR,
       "The internet does not carry private or shared sources (RFC 1918, RFC 6598): no reply comes."),
+  /** A rule would translate sources on their way out, but the device does not let them out. */
+  SOURCES_NOT_LET_OUT(
+      Severity.WARNING,
+      "The rule waits for packets that the device drops before it: its senders get nowhere."),
   /** Replies find no way back. */
   RETURN_ROUTE_MISSING(Severity.ERROR, "The request arrives, but no reply ever comes back."),
   /** A route is missing. */

@@ -14,11 +14,13 @@ import org.eskerfield.cause.Obstacle;
 import org.eskerfield.engine.DeviceSets.Passage;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
+import org.eskerfield.engine.Step;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -27,6 +29,7 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -68,6 +71,10 @@ final class Rehearsals {
           if (inward.hairpin() != null) {
             fromInside(device, inward, inward.hairpin());
           }
+        } else if (rule instanceof SharedRule shared && !rule.disabled()) {
+          outwards(device, rule, shared.from(), shared.to());
+        } else if (rule instanceof DynamicRule lent && !rule.disabled()) {
+          outwards(device, rule, lent.from(), lent.to());
         }
       }
     }
@@ -278,8 +285,13 @@ final class Rehearsals {
               check.attempt(
                   sender, external.first(), probe, VirtualClock.start(check.site.timeZone()));
           Conversation conversation = check.tracer.converse(attempt);
+          boolean shut =
+              check.sets(device).passages(arriving, rule).isEmpty()
+                  && isKeptIn(device, conversation);
           Diagnosis why =
-              conversation.outcome() == Outcome.UNANSWERED ? check.diagnosed(conversation) : null;
+              conversation.outcome() == Outcome.UNANSWERED || shut
+                  ? check.diagnosed(conversation)
+                  : null;
           if (why != null) {
             why.obstacles().stream().limit(1).forEach(o -> report(rule, conversation, o));
           }
@@ -310,6 +322,73 @@ final class Rehearsals {
       }
     }
     return null;
+  }
+
+  // On the way out.
+
+  /** Sources that a rule is for, but of which the device lets none out to be translated. */
+  private void outwards(
+      Device device, TranslationRule rule, List<AddressTerm> from, List<AddressTerm> to) {
+    for (AddressTerm term : from) {
+      AddressSet sources = check.addresses(List.of(term));
+      Host sender = null;
+      for (Host host : check.site.hosts().values()) {
+        Address own = host.address(Family.IPV4);
+        boolean one = own != null && sources.contains(own);
+        sender = sender == null && one && !host.isOutside() && !host.off() ? host : sender;
+      }
+      AddressSet reached =
+          check.strangers().intersection(to.isEmpty() ? AddressSet.ALL : check.addresses(to));
+      Address target = reached.intersection(check.describedOutside()).lowest(Family.IPV4);
+      target = target == null ? reached.lowest(Family.IPV4) : target;
+      if (sender == null || target == null || translatesSome(device, rule, sources)) {
+        continue;
+      }
+      Conversation conversation =
+          check.tracer.converse(
+              check.attempt(
+                  sender,
+                  target,
+                  Probe.of(Protocol.TCP, 443),
+                  VirtualClock.start(check.site.timeZone())));
+      Diagnosis why = check.diagnosed(conversation);
+      Obstacle first = why == null || why.obstacles().isEmpty() ? null : why.obstacles().get(0);
+      if (first != null && isKeptIn(device, conversation)) {
+        check.add(
+            Code.SOURCES_NOT_LET_OUT,
+            rule,
+            Labels.of(rule) + " is for " + term.text() + ", too, but " + told(first),
+            conversation,
+            check.cureOf(first));
+      }
+    }
+  }
+
+  private boolean translatesSome(Device device, TranslationRule rule, AddressSet sources) {
+    for (Interface arriving : device.interfaces()) {
+      // Those who come by it, and not who pretends to be one of them.
+      AddressSet here = sources.intersection(check.addressesBehind(device, arriving));
+      for (Passage passage : check.passages(device, arriving)) {
+        if (rule.equals(passage.sourceRule())
+            && !passage.inside().intersection(check.space.sources(here)).isEmpty()) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  /** Whether it is the access of the device that ends it. */
+  private static boolean isKeptIn(Device device, Conversation conversation) {
+    Trace opening = conversation.opening();
+    if (opening == null) {
+      return false;
+    }
+    Leg last = opening.request().get(opening.request().size() - 1);
+    Decision end = last.decisions().get(last.decisions().size() - 1);
+    return last.where().equals(device.name())
+        && end.ruling().step() == Step.ACCESS
+        && end.ruling().ends() != null;
   }
 
   // What it means.

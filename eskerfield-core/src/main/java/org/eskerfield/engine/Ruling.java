@@ -147,7 +147,7 @@ public enum Ruling {
 
   /** The host is switched off. */
   HOST_OFF(Step.RECEIVE, Outcome.UNROUTABLE),
-  /** A host got what is not for it: it passes nothing on (RFC 1122 section 3.3.4.2). */
+  /** A host got what is not for it: it passes nothing on (RFC 1122 section 3.2.1). */
   NOT_FOR_HOST(Step.RECEIVE, Outcome.UNROUTABLE),
   /** A rule of the host's own filter let the packet in. */
   HOST_ACCEPTED_BY_RULE(Step.RECEIVE, null),

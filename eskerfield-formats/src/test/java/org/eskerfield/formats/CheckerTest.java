@@ -104,6 +104,7 @@ class CheckerTest {
             "translation-without-access",
             "            to: files\n            service: ssh\n",
             "            to: files\n            service: ssh\n            disabled: true\n"),
+        cured("translation-without-access", "hairpin: shop", "hairpin: [shop, works]"),
         cured(
             "access-without-translation",
             "      - destination: files\n        arriving: uplink\n        at: 192.0.2.67 ssh\n        becomes: files\n",
@@ -148,6 +149,7 @@ class CheckerTest {
             "sources-untranslated",
             "from: [shop, store, between, lab]",
             "from: [store, between, lab]"),
+        cured("sources-not-let-out", "works to internet: accept, otherwise", "otherwise"),
         cured(
             "return-route-missing",
             "      - { to: any, via: 10.0.0.1 }",

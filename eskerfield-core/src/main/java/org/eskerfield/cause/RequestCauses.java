@@ -298,6 +298,15 @@ final class RequestCauses extends Case {
   }
 
   private Verdict judgePrivateDestination(Header header) {
+    if (translatedBy() != null && site.networkOf(header.destination()) == null) {
+      return verdict(
+          Cause.HOST_MOVED,
+          "no network of the site holds "
+              + header.destination()
+              + "; lead the rule to the host that is meant",
+          translatedBy(),
+          null);
+    }
     for (Device device : site.devices().values()) {
       for (TranslationRule rule : device.translation()) {
         if (rule instanceof InwardRule inward

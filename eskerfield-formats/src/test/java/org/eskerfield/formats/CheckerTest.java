@@ -279,6 +279,10 @@ class CheckerTest {
             "becomes: 10.2.0.10",
             "to: web",
             "to: 10.2.0.10"),
+        cured(
+            "host-moved access-without-translation",
+            "becomes: files\n      - destination: bench",
+            "becomes: 10.99.0.1\n        admit: { from: partner, log: true }\n      - destination: bench"),
         cured("host-off", "web: { on", "web: { off: true, on"),
         cured("host-leased", "web: { on", "web: { assigned: leased, on"),
         cured("fixed-among-leases", "at: 10.1.0.31", "at: 10.1.0.131"),

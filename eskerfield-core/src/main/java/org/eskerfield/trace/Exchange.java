@@ -769,7 +769,8 @@ final class Exchange {
     }
     if (question.sender() instanceof Host sender
         && sender.isOn(network)
-        && to.equals(question.source())) {
+        && to.equals(question.source())
+        && to.equals(packet.destination())) { // the carrier's router may send: it is no host
       receive(sender);
       return null;
     }

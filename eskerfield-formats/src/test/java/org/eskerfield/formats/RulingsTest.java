@@ -231,6 +231,13 @@ class RulingsTest {
             Ruling.NOBODY_THERE,
             "nobody on network carrier-link has 198.51.100.150"),
 
+        // The carrier's own router is its own way out.
+        row(
+            "198.51.100.129 192.0.2.200 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "hydrographic 192.0.2.200:8883 answers"),
+
         // Step 0.
         row(
             INBOUND,

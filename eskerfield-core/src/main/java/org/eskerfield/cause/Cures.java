@@ -259,7 +259,7 @@ public final class Cures {
       return null;
     }
     if (obstacle.place() instanceof AccessRule rule && rule.disabled() && takes(rule, seen())) {
-      return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+      return enabled(rule);
     }
     Place before = end.by() instanceof AccessRule rule ? rule.place() : null;
     return Cure.of(
@@ -468,7 +468,7 @@ public final class Cures {
 
   private @Nullable Cure translationMissing(@Nullable Placed place) {
     if (place instanceof TranslationRule rule && rule.disabled()) {
-      return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+      return enabled(rule);
     }
     Cure enabled = enabled();
     if (enabled != null) {
@@ -493,16 +493,23 @@ public final class Cures {
         rule(device, arriving, host.name(), host.name()));
   }
 
+  private static Cure enabled(Placed rule) {
+    return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+  }
+
   /** A rule of the device that would take the packet, but is disabled; null if there is none. */
   private @Nullable Cure enabled() {
     Device device = device();
-    for (TranslationRule each :
-        device == null ? List.<TranslationRule>of() : device.translation()) {
+    Interface arriving = leg.arriving();
+    if (device == null || arriving == null) {
+      return null;
+    }
+    for (TranslationRule each : device.translation()) {
       if (each instanceof InwardRule rule
           && rule.disabled()
           && isFor(rule, header)
-          && rule.facing().names(Objects.requireNonNull(leg.arriving()))) {
-        return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+          && rule.facing().names(arriving)) {
+        return enabled(rule);
       }
     }
     return null;
@@ -571,7 +578,7 @@ public final class Cures {
       return route();
     }
     if (place instanceof TranslationRule rule && rule.disabled()) {
-      return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+      return enabled(rule);
     }
     Leg last = null;
     for (Leg each : legs()) {

@@ -52,9 +52,7 @@ public final class History {
     boolean due = Duration.between(start, run.now()).minus(last).compareTo(apart) >= 0;
     for (String device : run.site().devices().keySet()) {
       int before = sessions.getOrDefault(device, 0);
-      int count = run.sessionCount(device);
-      due |= count > before + before / GROWTH;
-      most.merge(sessions(device), (long) count, Math::max);
+      due |= counted(run, device) > before + before / GROWTH;
     }
     if (due) {
       lookNow(run);
@@ -67,10 +65,9 @@ public final class History {
     last = now;
     seconds.add(now.toMillis() / 1000.0);
     for (String device : run.site().devices().keySet()) {
-      int count = run.sessionCount(device);
+      int count = counted(run, device);
       sessions.put(device, count);
       add(sessions(device), count);
-      most.merge(sessions(device), (long) count, Math::max);
       for (PoolFill fill : run.fills(device)) {
         String what =
             fill.protocol() == 0 ? "addresses" : Protocol.name(fill.protocol()) + " ports";
@@ -83,6 +80,12 @@ public final class History {
     if (seconds.size() > MOST_SAMPLES) {
       thin();
     }
+  }
+
+  private int counted(Run run, String device) {
+    int count = run.sessionCount(device);
+    most.merge(sessions(device), (long) count, Math::max);
+    return count;
   }
 
   private static String sessions(String device) {

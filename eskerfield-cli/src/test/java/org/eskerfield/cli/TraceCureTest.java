@@ -94,7 +94,7 @@ class TraceCureTest {
             + " | passenger 192.0.2.66 https"
             + " | - admit: { from: contractor, log: true }"
             + " + admit: { from: [contractor, passenger], log: true }",
-        "stateless: true;        rules:;          - accept: everything;            from: quay"
+        "note: replies need no rule of their own;        rules:;          - accept: everything;            from: quay"
             + " => stateless: true;        rules:;          - accept: everything;            from: till"
             + " | passenger 192.0.2.66 https | - stateless: true",
         "{ service: ssh, from: [office, contractor] } => { service: ssh, from: office }"

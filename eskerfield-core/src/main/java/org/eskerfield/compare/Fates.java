@@ -368,7 +368,7 @@ final class Fates {
         for (Interface own : device.interfaces()) {
           if (own.network().name().equals(network.name()) && own.isUp()) {
             AddressSet claimed =
-                Objects.requireNonNull(sets.get(device.name())).claimed(network.realm());
+                Objects.requireNonNull(sets.get(device.name())).answeredOn(network);
             owners.add(claimed);
             odd = odd.union(claimed);
             break;
@@ -427,7 +427,7 @@ final class Fates {
         }
       }
       for (DeviceSets device : sets.values()) {
-        asked(to(device.claimed(null)));
+        asked(to(device.namedOutside()));
       }
     }
 
@@ -503,6 +503,7 @@ final class Fates {
           rest.destinationPort(),
           rest.protocol(),
           rest.icmpType(),
+          rest.icmpCode(),
           rest.tcpFlags(),
           rest.ttl(),
           null,

@@ -24,7 +24,7 @@ final class BindingTable {
   private int count;
   private final Origins origins;
 
-  /** By internal endpoint and pool; and by the remote end, where bindings depend on that. */
+  /** By internal endpoint and owner; and by the remote end, where bindings depend on that. */
   private final Index byInternal =
       new Index() {
         @Override
@@ -51,8 +51,8 @@ final class BindingTable {
 
   // Keys.
 
-  private static long inside(int internal, int port, int pool) {
-    return (long) internal << 32 | (long) port << 16 | pool;
+  private static long inside(int internal, int port, int owner) {
+    return (long) internal << 32 | (long) port << 16 | owner;
   }
 
   private static long about(int remote, int remotePort, int protocol, int realm) {
@@ -64,7 +64,7 @@ final class BindingTable {
   }
 
   private long insideOf(int binding) {
-    return inside(internal(binding), internalPort(binding), origins.pool(origin(binding)));
+    return inside(internal(binding), internalPort(binding), origins.owner(origin(binding)));
   }
 
   private long aboutOf(int binding) {
@@ -85,10 +85,10 @@ final class BindingTable {
 
   // Lookup.
 
-  /** The binding of an internal endpoint in a pool; {@link #NONE} if it has none. */
+  /** The binding of an internal endpoint by an owner; {@link #NONE} if it has none. */
   int ofInternal(
-      int internal, int port, int realm, int protocol, int pool, int remote, int remotePort) {
-    long inside = inside(internal, port, pool);
+      int internal, int port, int realm, int protocol, int owner, int remote, int remotePort) {
+    long inside = inside(internal, port, owner);
     long about = about(remote, remotePort, protocol, realm);
     int hash = Index.hash(inside, about);
     for (int slot = byInternal.start(hash); ; slot = byInternal.next(slot)) {

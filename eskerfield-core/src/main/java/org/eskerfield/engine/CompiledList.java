@@ -47,18 +47,45 @@ public record CompiledList(AccessList list, List<Entry> entries, boolean namesSe
   /** Whether it guards a way; null for the device itself as its beginning or end. */
   public boolean guards(@Nullable Interface arriving, @Nullable Interface leaving) {
     for (AccessList.Guard guard : list.guards()) {
-      if (guard.toDevice() == (leaving == null)
-          && DeviceProgram.covers(guard.arriving(), arriving)
-          && DeviceProgram.covers(guard.leaving(), leaving)) {
+      if (fits(guard, arriving, leaving)) {
         return true;
       }
     }
     return false;
   }
 
-  /** The first rule that matches a packet; null if none does. */
+  /**
+   * Where the list stands among those that guard a way: 0 for one of the arriving interface, 1 for
+   * one of both ends, 2 for one of the leaving interface or of the device itself. A list with
+   * several ways stands where the earliest that fits stands.
+   */
+  int position(@Nullable Interface arriving, @Nullable Interface leaving) {
+    int earliest = 2;
+    for (AccessList.Guard guard : list.guards()) {
+      if (fits(guard, arriving, leaving) && guard.arriving() != null) {
+        earliest = Math.min(earliest, guard.leaving() == null && !guard.toDevice() ? 0 : 1);
+      }
+    }
+    return earliest;
+  }
+
+  private static boolean fits(
+      AccessList.Guard guard, @Nullable Interface arriving, @Nullable Interface leaving) {
+    return guard.toDevice() == (leaving == null)
+        && DeviceProgram.covers(guard.arriving(), arriving)
+        && DeviceProgram.covers(guard.leaving(), leaving);
+  }
+
+  /**
+   * The first rule that matches a packet; null if none does.
+   *
+   * @param own whether the device itself sends it: then only rules that name it are asked
+   */
   public @Nullable AccessRule firstMatch(Packet seen, boolean own, ZonedDateTime now) {
     for (Entry entry : entries) {
+      if (own && !entry.match().namesSelf()) {
+        continue;
+      }
       if (entry.match().matches(seen, own, now)) {
         return entry.rule();
       }

@@ -17,6 +17,7 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.StaticRule;
@@ -73,7 +74,13 @@ public final class DeviceMachine {
   private int sentToPort;
   private int met;
   private int reached;
-  private Translations.@Nullable Outbound turned;
+
+  /** The session whose opener begins anew, and that ends when the new one is recorded. */
+  private int reopened;
+
+  /** The interface for which the binding was made that an insider reached; null for no insider. */
+  private @Nullable Interface outside;
+
   private Translations.@Nullable Inbound translated;
   private int binding;
   private boolean hairpinned;
@@ -82,9 +89,14 @@ public final class DeviceMachine {
   /** The number of the route by which the packet leaves; {@link #NONE} if it does not. */
   private int way;
 
-  private boolean admittedToDevice;
   private boolean stateful;
   private boolean forDevice;
+
+  /** Whether an ICMP error is about a packet of a static or live binding. */
+  private boolean errorOfBinding;
+
+  /** The rule whose internal side the packet inside such an error was for; null for another. */
+  private Translations.@Nullable Outbound errorRule;
 
   /** A machine without any state yet. */
   public DeviceMachine(DeviceProgram program, VirtualClock clock) {
@@ -115,7 +127,7 @@ public final class DeviceMachine {
     for (Interface own : before.device.interfaces()) {
       for (Address address : own.addresses()) {
         if (!changed.owns(address)) {
-          tables.endBindingsOn(address);
+          tables.endOver(address, before.realm(own));
         }
       }
     }
@@ -149,7 +161,7 @@ public final class DeviceMachine {
         return Ruling.SESSION_KNOWN;
       }
     }
-    met = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
+    lookUp();
     return theLongWay(arriving, narrator);
   }
 
@@ -182,16 +194,27 @@ public final class DeviceMachine {
     arriving = null;
     arrivingNumber = NONE;
     realm = program.realm(way == null ? null : way.leaving());
-    met = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
+    lookUp();
     begin(narrator);
-    if (met != NONE) {
-      tables.saw(met, packet);
-    }
     say(Ruling.SENT_BY_DEVICE, null);
     if (asReply()) {
       restoreDestination();
     }
     return onward();
+  }
+
+  /**
+   * Looks for the session of the packet. A SYN from the opener of a TCP connection that is over is
+   * a new flow: rules and lists are asked anew, and the old session ends when the new one is
+   * recorded.
+   */
+  private void lookUp() {
+    met = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
+    reopened = NONE;
+    if (met != NONE && !asReply() && packet.opensTcp() && tables.isOver(met)) {
+      reopened = met >> 1;
+      met = NONE;
+    }
   }
 
   private Ruling onward() {
@@ -227,15 +250,16 @@ public final class DeviceMachine {
     sentTo = packet.destination();
     sentToPort = packet.destinationPort;
     reached = NONE;
-    turned = null;
+    outside = null;
     translated = null;
     sourceRule = null;
     binding = NONE;
     hairpinned = false;
     way = NONE;
-    admittedToDevice = false;
-    stateful = program.keepsState;
+    stateful = false;
     forDevice = false;
+    errorOfBinding = false;
+    errorRule = null;
   }
 
   private Ruling say(Ruling ruling, @Nullable Placed by) {
@@ -277,11 +301,13 @@ public final class DeviceMachine {
   private @Nullable Ruling stepState() {
     if (packet.inner != null) {
       met = tables.sessionOfError(packet.inner, realm);
-      say(met != NONE ? Ruling.ERROR_KNOWN : Ruling.FLOW_IS_NEW, null);
-      return null;
+      if (met != NONE) {
+        say(Ruling.ERROR_KNOWN, null);
+        return null;
+      }
+      return stepErrorOfNoSession(packet.inner);
     }
     if (met != NONE) {
-      tables.saw(met, packet);
       say(Ruling.SESSION_KNOWN, null);
       return null;
     }
@@ -297,59 +323,85 @@ public final class DeviceMachine {
       say(Ruling.FLOW_IS_NEW, null);
       return null;
     }
-    return judgeByBinding(tables.ruleOf(reached));
-  }
-
-  /** The filter of a binding (RFC 4787 section 5). */
-  private @Nullable Ruling judgeByBinding(TranslationRule rule) {
-    int sender = (int) packet.sourceLow;
-    Interface outside = outsideOf(rule);
-    if (outside != null) {
-      turned = program.translations.outboundFor(packet, outside, false, clock.now());
-      if (turned != null && tables.isUser(reached, packet)) {
-        return end(Ruling.BINDING_FILTERED, rule); // nobody speaks with himself by way of outside
-      }
-      if (turned != null) {
-        sender = tables.externalOf(packet, realm, externals(turned, outside));
-      }
+    TranslationRule rule = tables.ruleOf(reached);
+    Interface madeFor = tables.leavingOf(reached);
+    if (madeFor != null && arriving != null && !madeFor.name().equals(arriving.name())) {
+      outside = madeFor;
+      say(Ruling.BINDING_KNOWN_INSIDE, rule); // it is judged when its source is known
+      return null;
     }
-    if (!tables.admits(reached, sender, settings(rule).filtering())) {
-      remember(outside);
+    StateSettings.Endpoints filtering = settings(rule).filtering();
+    if (!tables.admits(reached, (int) packet.sourceLow, packet.sourcePort, filtering)) {
       return end(Ruling.BINDING_FILTERED, rule);
     }
-    say(turned == null ? Ruling.BINDING_KNOWN : Ruling.BINDING_KNOWN_INSIDE, rule);
+    say(Ruling.BINDING_KNOWN, rule);
     return null;
   }
 
-  /** The external side of a rule that makes bindings; null where the packet comes from there. */
-  private @Nullable Interface outsideOf(TranslationRule rule) {
-    InterfaceTerm leaving =
-        rule instanceof SharedRule shared
-            ? shared.leaving()
-            : rule instanceof DynamicRule lent ? lent.leaving() : null;
-    return leaving == null || arriving == null || leaving.names(arriving)
-        ? null
-        : leaving.interfaces().get(0);
+  /**
+   * An error about a packet of no session: one of a binding is translated; one about an endpoint
+   * that is translated here, but not for this packet, is dropped (RFC 5508 REQ-4); any other is an
+   * ordinary packet.
+   */
+  private @Nullable Ruling stepErrorOfNoSession(Packet inner) {
+    if (inner.family == Family.IPV4 && arriving != null) {
+      Packet reply = mirrored(inner);
+      reached = tables.bindingAt(reply, realm);
+      if (reached != NONE) {
+        errorOfBinding = true;
+        say(Ruling.ERROR_OF_BINDING, tables.ruleOf(reached));
+        return null;
+      }
+      Translations.Inbound fixed = program.translations.fixedFor(reply, arriving);
+      if (fixed != null) {
+        errorOfBinding = true;
+        translated = fixed;
+        say(Ruling.ERROR_OF_BINDING, fixed.rule());
+        return null;
+      }
+      errorRule = fixedFrom(reply);
+      if (errorRule != null) {
+        errorOfBinding = true;
+        say(Ruling.ERROR_OF_BINDING, errorRule.rule());
+        return null;
+      }
+      if (stands(inner.source(), inner.sourcePort, inner)
+          || stands(inner.destination(), inner.destinationPort, inner)) {
+        return end(Ruling.ERROR_UNMATCHED, null);
+      }
+    }
+    say(Ruling.FLOW_IS_NEW, null);
+    return null;
   }
 
-  /**
-   * Remembers that an insider spoke to another one's external side, though that did not let it in:
-   * the packet went out and came back, so the other one's packets will be let in. That is a session
-   * outside, of no packet that could arrive here; the insider's next one is judged anew.
-   */
-  private void remember(@Nullable Interface outside) {
-    if (turned == null || outside == null || !canOpen()) {
-      return;
+  /** The static rule by which a reply would leave where the error leaves; null if there is none. */
+  private Translations.@Nullable Outbound fixedFrom(Packet reply) {
+    if (program.owns(packet.destination())) {
+      return null;
     }
-    int own = bind(turned, outside);
-    if (own >= 0) {
-      Packet left = packet.copy();
-      tables.leadFrom(own, left);
-      TranslationRule rule = turned.rule();
-      int to = program.realm(outside);
-      tables.sessionOf(left, to);
-      tables.record(left, to, null, rule, own, settings(rule));
-    }
+    Interface towards = program.towards(packet.destination());
+    Translations.Outbound rule =
+        program.translations.outboundFor(reply, towards, false, clock.now());
+    return rule != null && rule.rule() instanceof StaticRule ? rule : null;
+  }
+
+  /** Whether an endpoint is one that a rule or binding of the device stands on. */
+  private boolean stands(Address address, int port, Packet about) {
+    return program.claims.isNobodys(address)
+        && (program.translations.standsOn(address, port, about.protocol)
+            || tables.isBound(address, port, about.protocol, realm));
+  }
+
+  /** A packet that answers another one. */
+  private static Packet mirrored(Packet packet) {
+    return new Packet(
+        /* source= */ packet.destination(),
+        /* sourcePort= */ packet.destinationPort,
+        /* destination= */ packet.source(),
+        /* destinationPort= */ packet.sourcePort,
+        packet.protocol,
+        packet.icmpType,
+        packet.tcpFlags);
   }
 
   // Step 2.
@@ -358,12 +410,20 @@ public final class DeviceMachine {
       restoreDestination();
       return null;
     }
+    if (errorOfBinding && errorRule == null && packet.inner != null) {
+      leadError(packet.inner);
+      return null;
+    }
     if (reached != NONE) {
       tables.leadTo(reached, packet);
       say(Ruling.DESTINATION_RESTORED, tables.ruleOf(reached));
       return null;
     }
-    if (packet.family == Family.IPV4 && packet.inner == null) {
+    if (packet.inner != null) {
+      say(Ruling.DESTINATION_KEPT, null);
+      return null;
+    }
+    if (packet.family == Family.IPV4) {
       translated = program.translations.inboundFor(packet, arriving, clock.now(), narrator);
     }
     if (translated != null && isUntouched()) {
@@ -374,15 +434,28 @@ public final class DeviceMachine {
       hairpinned = translated.hairpins(arriving);
       translated.rewrite(packet);
       say(Ruling.DESTINATION_TRANSLATED, translated.rule());
+      return null;
     }
-    Address now = packet.destination();
-    if (program.claims(now, arriving.network().realm()) && !program.owns(now)) {
+    if (program.isUnmatched(packet, arriving)) {
       return end(Ruling.DESTINATION_UNMATCHED, null);
     }
-    if (translated == null) {
-      say(Ruling.DESTINATION_KEPT, null);
-    }
+    say(Ruling.DESTINATION_KEPT, null);
     return null;
+  }
+
+  /** Leads an error to the user of a binding, and shows him his own packet in it. */
+  private void leadError(Packet inner) {
+    Packet reply = mirrored(inner);
+    if (reached != NONE) {
+      tables.leadTo(reached, reply);
+    } else if (translated != null) {
+      translated.rewrite(reply);
+    }
+    inner.rewriteSource(reply.destination(), reply.destinationPort);
+    packet.rewriteDestination(reply.destination(), 0);
+    TranslationRule rule = translated != null ? translated.rule() : tables.ruleOf(reached);
+    translated = null; // its admission and hairpin are for packets that open something
+    say(Ruling.DESTINATION_RESTORED, rule);
   }
 
   private boolean isUntouched() {
@@ -415,11 +488,17 @@ public final class DeviceMachine {
       return null;
     }
     forDevice = true;
-    Ruling end = judgeByLists(null);
+    Ruling end = judgeByAdmission();
+    if (end == null) {
+      end = judgeByLists(null);
+    }
     if (end != null) {
       return end;
     }
-    if (met != NONE) {
+    if (met != NONE || errorOfBinding) {
+      if (packet.inner == null) {
+        tables.saw(met, packet);
+      }
       return say(Ruling.DEVICE_RECEIVES, null);
     }
     if (packet.inner != null) {
@@ -429,19 +508,52 @@ public final class DeviceMachine {
     for (DeviceProgram.Own own : program.services) {
       Set<Match.Field> misses = own.match().misses(packet, false, clock.now());
       if (misses.isEmpty()) {
-        recordSession();
-        return say(Ruling.DEVICE_ANSWERS, own.service());
+        return serve(own.service());
       }
       if (!misses.contains(Match.Field.SERVICE)) {
         closed = own;
       }
     }
-    if (closed != null) {
-      return end(Ruling.DEVICE_SERVICE_CLOSED, closed.service());
+    Stance stance = program.device.stance();
+    boolean refuses =
+        isAdmitted() || stance.actionFor(arriving.network().zone(), Site.SELF) != Action.DROP;
+    if (refuses) {
+      return refuse(closed == null ? arriving : closed.service());
     }
-    return admittedToDevice || program.device.stance().otherwise() == Action.ACCEPT
-        ? end(Ruling.DEVICE_REFUSES, arriving)
-        : end(Ruling.DEVICE_NOT_ADMITTED, arriving);
+    return closed == null
+        ? end(Ruling.DEVICE_NOT_ADMITTED, arriving)
+        : end(Ruling.DEVICE_SERVICE_CLOSED, closed.service());
+  }
+
+  private boolean isPing() {
+    return Icmp.isEchoRequest(packet.icmpType);
+  }
+
+  /** The device's own service takes the packet, if it opens something; else it is refused. */
+  private Ruling serve(Placed service) {
+    if (!canOpen()) {
+      return refuse(service);
+    }
+    if (!tables.isTaken(packet, realm, reopened)) {
+      recordSession();
+    } else if (isTranslated()) {
+      return end(Ruling.ENDPOINT_IN_USE, translated == null ? null : translated.rule());
+    }
+    return say(Ruling.DEVICE_ANSWERS, service);
+  }
+
+  /**
+   * Refuses as an end system does: a reset, a notice, or nothing where the packet is a ping or
+   * itself says that something failed (RFC 1122 sections 3.2.2 and 4.2.2.13).
+   */
+  private Ruling refuse(@Nullable Placed by) {
+    if (isPing()) {
+      return end(Ruling.DEVICE_SILENT, by);
+    }
+    boolean reset = packet.protocol == Protocol.TCP && (packet.tcpFlags & Packet.RST) != 0;
+    return Protocol.isIcmp(packet.protocol) || reset
+        ? end(Ruling.DEVICE_NOT_ADMITTED, by)
+        : end(Ruling.DEVICE_REFUSES, by);
   }
 
   // Step 4.
@@ -483,19 +595,30 @@ public final class DeviceMachine {
     if (leaving == null) {
       throw new IllegalStateException("step 5 follows a route");
     }
-    if (translated != null && translated.admission() != null) {
-      Set<Match.Field> misses = translated.admission().misses(packet, false, clock.now());
-      TranslationRule rule = translated.rule();
-      if (!misses.isEmpty()) {
-        Admission admit = admission(rule);
-        if (narrator != null && admit != null) {
-          narrator.nearly(admit, misses, packet);
-        }
-        return end(Ruling.NOT_ADMITTED, rule);
-      }
-      say(Ruling.ADMITTED, rule);
+    Ruling end = forDevice ? null : judgeByAdmission();
+    return end != null ? end : judgeByLists(leaving);
+  }
+
+  /** Whether the rule that took the packet says itself who is let in. */
+  private boolean isAdmitted() {
+    return translated != null && translated.admission() != null;
+  }
+
+  private @Nullable Ruling judgeByAdmission() {
+    if (translated == null || translated.admission() == null) {
+      return null;
     }
-    return judgeByLists(leaving);
+    Set<Match.Field> misses = translated.admission().misses(packet, false, clock.now());
+    TranslationRule rule = translated.rule();
+    if (misses.isEmpty()) {
+      say(Ruling.ADMITTED, rule);
+      return null;
+    }
+    Admission admit = admission(rule);
+    if (narrator != null && admit != null) {
+      narrator.nearly(admit, misses, packet);
+    }
+    return end(Ruling.NOT_ADMITTED, rule);
   }
 
   private static @Nullable Admission admission(TranslationRule rule) {
@@ -504,13 +627,12 @@ public final class DeviceMachine {
 
   /** Asks the lists that guard the way, or the stance where none does. */
   private @Nullable Ruling judgeByLists(@Nullable Interface leaving) {
-    boolean settled = met != NONE || (translated != null && translated.admission() != null);
-    boolean guarded = false;
-    for (CompiledList guard : program.lists) {
-      if (!guard.guards(arriving, leaving) || (arriving == null && !guard.namesSelf())) {
+    boolean settled = met != NONE || errorOfBinding || isAdmitted();
+    List<CompiledList> guards = program.guards(arriving, leaving);
+    for (CompiledList guard : guards) {
+      if (arriving == null && !guard.namesSelf()) {
         continue;
       }
-      guarded = true;
       stateful |= !guard.list().stateless();
       if (settled && !guard.list().stateless()) {
         continue;
@@ -520,7 +642,11 @@ public final class DeviceMachine {
         return end;
       }
     }
-    if (guarded || settled || arriving == null || leaving == null) {
+    if (!guards.isEmpty() || arriving == null || leaving == null) {
+      return null;
+    }
+    stateful |= program.keepsState;
+    if (settled) {
       return null;
     }
     Stance stance = program.device.stance();
@@ -550,6 +676,9 @@ public final class DeviceMachine {
         case REJECT -> end(Ruling.REJECTED_BY_RULE, rule);
       };
     }
+    if (own) {
+      return null; // of its own packets only rules that name the device are asked
+    }
     AccessList list = guard.list();
     if (list.otherwise() == Action.ACCEPT) {
       return accept(Ruling.ACCEPTED_OTHERWISE, Ruling.DEVICE_ACCEPTED_OTHERWISE, list);
@@ -563,7 +692,6 @@ public final class DeviceMachine {
   }
 
   private @Nullable Ruling accept(Ruling passing, Ruling toDevice, Placed by) {
-    admittedToDevice |= forDevice;
     say(forDevice ? toDevice : passing, by);
     return null;
   }
@@ -591,22 +719,25 @@ public final class DeviceMachine {
       restoreSource();
       return null;
     }
-    Translations.Outbound rule = outbound();
-    boolean remembered =
-        stateful || rule != null || translated != null || reached != NONE || arriving == null;
     if (packet.inner != null) {
       stateful = false;
-      if (remembered && arriving != null) {
-        return end(Ruling.ERROR_UNMATCHED, null);
+      keepErrorSource(packet.inner);
+      return null;
+    }
+    if (outside != null) {
+      return stepSourceOfInsider(outside);
+    }
+    Translations.Outbound rule = outbound();
+    stateful |= rule != null || translated != null || reached != NONE || arriving == null;
+    if (stateful && !canOpen()) {
+      if (arriving != null) {
+        // Said before a port is taken: state is made only for a packet that leaves.
+        return end(Ruling.NOT_AN_OPENING, null);
       }
+      stateful = false; // a reset of the device's own, say
       say(Ruling.SOURCE_KEPT, null);
       return null;
     }
-    if (remembered && !canOpen()) {
-      // Said before a port is taken: state is made only for a packet that leaves.
-      return end(Ruling.NOT_AN_OPENING, null);
-    }
-    stateful = remembered;
     if (translated != null && hairpin() == Hairpin.Source.DEVICE) {
       return share(translated.rule(), ownOf(leaving()));
     }
@@ -615,38 +746,126 @@ public final class DeviceMachine {
         && translated.rule() instanceof DestinationRule both
         && both.sources() != null) {
       Pool pool = both.sources().pool();
-      return share(both, pool == null ? ownOf(leaving()) : pool.addresses());
+      return share(both, pool == null ? ownOf(leaving()) : program.translations.sharable(pool));
     }
     if (rule == null) {
-      say(Ruling.SOURCE_KEPT, null);
-      return null;
-    }
-    if (rule.rule() instanceof StaticRule fixed && rule.external() != null) {
-      int port = packet.sourcePort - (Protocol.hasPorts(packet.protocol) ? fixed.shift() : 0);
-      packet.rewriteSource(
-          StaticRule.moved(packet.source(), fixed.internalBlock(), rule.external()), port);
-      return sourceTranslated(fixed);
+      return keepSource();
     }
     Interface side = sourceSide();
-    return side == null ? end(Ruling.NO_ROUTE, null) : bound(rule.rule(), bind(rule, side));
+    return side == null ? end(Ruling.NO_ROUTE, null) : translateSource(rule, side, packet);
   }
 
-  /** Whether the packet may open a session: TCP by a SYN only, unless the device takes it so. */
+  /** Keeps the source; a flow whose destination was changed must not be taken for another one. */
+  private @Nullable Ruling keepSource() {
+    if (stateful && isTranslated() && isTaken()) {
+      return end(Ruling.ENDPOINT_IN_USE, translated == null ? null : translated.rule());
+    }
+    say(Ruling.SOURCE_KEPT, null);
+    return null;
+  }
+
+  /** Whether a rule or binding changed an address of the packet. */
+  private boolean isTranslated() {
+    return reached != NONE || sourceRule != null || (translated != null && !isUntouched());
+  }
+
+  /** Whether the session of the packet as it is now would have a header of another one. */
+  private boolean isTaken() {
+    return tables.isTaken(packet, program.realm(leaving()), reopened);
+  }
+
+  /**
+   * Gives the packet the source that a rule says.
+   *
+   * @param asSent the packet with the destination that counts for the binding
+   */
+  private @Nullable Ruling translateSource(
+      Translations.Outbound rule, Interface side, Packet asSent) {
+    if (!(rule.rule() instanceof StaticRule fixed) || rule.external() == null) {
+      return bound(rule.rule(), bind(rule, side, asSent));
+    }
+    packet.rewriteSource(
+        StaticRule.moved(packet.source(), fixed.internalBlock(), rule.external()),
+        externalPort(fixed));
+    if (outside == null && isTaken()) {
+      return end(Ruling.ENDPOINT_IN_USE, fixed);
+    }
+    return sourceTranslated(fixed);
+  }
+
+  private int externalPort(StaticRule fixed) {
+    return packet.sourcePort - (Protocol.hasPorts(packet.protocol) ? fixed.shift() : 0);
+  }
+
+  /**
+   * An insider who speaks to the binding of another one (RFC 4787 REQ-9): its packet leaves by the
+   * other one's external side, so to say, and comes in again. It gets the source that it would have
+   * outside, and the binding judges that one. If it does not let it in, what was made stays, since
+   * the packet was outside.
+   */
+  private @Nullable Ruling stepSourceOfInsider(Interface outside) {
+    if (!canOpen()) {
+      return end(Ruling.NOT_AN_OPENING, null);
+    }
+    stateful = true;
+    Packet asSent = packet.copy();
+    asSent.rewriteDestination(sentTo, sentToPort);
+    Packet arrived = asSent.copy();
+    Translations.Outbound rule =
+        program.translations.outboundFor(asSent, outside, false, clock.now());
+    if (rule != null) {
+      Ruling end = translateSource(rule, outside, asSent);
+      if (end != null) {
+        return end;
+      }
+    }
+    TranslationRule owner = tables.ruleOf(reached);
+    StateSettings.Endpoints filtering = settings(owner).filtering();
+    int sender = (int) packet.sourceLow;
+    boolean speaksToItself =
+        binding == reached
+            && (filtering == StateSettings.Endpoints.ADDRESS_DEPENDENT
+                || packet.sourcePort == sentToPort);
+    if (speaksToItself || tables.admits(reached, sender, packet.sourcePort, filtering)) {
+      if (isTaken()) {
+        tables.forgetUnused(binding);
+        return end(Ruling.ENDPOINT_IN_USE, owner);
+      }
+      if (rule == null) {
+        say(Ruling.SOURCE_KEPT, null);
+      }
+      return null;
+    }
+    if (rule != null && binding != NONE) {
+      asSent.rewriteSource(packet.source(), packet.sourcePort);
+      tables.cameBack(arrived, asSent, rule.rule(), binding, settings(rule.rule()));
+    }
+    return end(Ruling.BINDING_FILTERED, owner);
+  }
+
+  /**
+   * Whether the packet may open a session: TCP by a SYN only, unless the device takes it so, and
+   * ICMP by a query.
+   */
   private boolean canOpen() {
-    return packet.protocol != Protocol.TCP
-        || packet.opensTcp()
-        || program.device.state().midStream();
+    if (packet.protocol == Protocol.TCP) {
+      return packet.opensTcp() || program.device.state().midStream();
+    }
+    return !Protocol.isIcmp(packet.protocol) || Icmp.isQuery(packet.icmpType);
   }
 
   /** The rule for the source; null where the packet keeps it or has the device's own address. */
   private Translations.@Nullable Outbound outbound() {
-    if (turned != null) {
-      return turned;
+    Hairpin.Source source = hairpin();
+    if (isUntouched() || source == Hairpin.Source.DEVICE || source == Hairpin.Source.KEPT) {
+      return null;
     }
-    boolean asked = hairpin() == null || hairpin() == Hairpin.Source.EXTERNAL;
-    return isUntouched() || !asked
-        ? null
-        : program.translations.outboundFor(packet, sourceSide(), arriving == null, clock.now());
+    Packet asked = packet;
+    if (source == Hairpin.Source.EXTERNAL) { // as if it left by the external side
+      asked = packet.copy();
+      asked.rewriteDestination(sentTo, sentToPort);
+    }
+    return program.translations.outboundFor(asked, sourceSide(), arriving == null, clock.now());
   }
 
   /** What the source of a hairpinned packet becomes; null for every other packet. */
@@ -657,15 +876,13 @@ public final class DeviceMachine {
   }
 
   /**
-   * The interface whose side decides the source: where the packet leaves, but the external side for
-   * a hairpinned packet that is to look as it would outside.
+   * The interface whose side decides the source: where the packet leaves, but where the external
+   * address is at home for a hairpinned packet that is to look as it would outside; null where that
+   * is nowhere.
    */
   private @Nullable Interface sourceSide() {
-    if (turned != null) {
-      return outsideOf(tables.ruleOf(reached));
-    }
-    return hairpin() == Hairpin.Source.EXTERNAL && translated != null && translated.facing() != null
-        ? translated.facing().interfaces().get(0)
+    return hairpin() == Hairpin.Source.EXTERNAL && translated != null
+        ? translated.home()
         : leaving();
   }
 
@@ -685,13 +902,13 @@ public final class DeviceMachine {
   }
 
   /** The binding by a rule for the source; a negative number, or {@link #UNSHAREABLE}, for none. */
-  private int bind(Translations.Outbound rule, Interface side) {
+  private int bind(Translations.Outbound rule, Interface side, Packet asSent) {
     TranslationRule by = rule.rule();
     if (by instanceof DynamicRule) {
-      return tables.borrow(by, packet, realm, program.realm(side), externals(rule, side));
+      return tables.borrow(by, asSent, realm, side, externals(rule, side));
     }
     return shareable()
-        ? tables.share(by, packet, realm, program.realm(side), externals(rule, side), settings(by))
+        ? tables.share(by, asSent, realm, side, externals(rule, side), settings(by))
         : UNSHAREABLE;
   }
 
@@ -700,27 +917,32 @@ public final class DeviceMachine {
   }
 
   private @Nullable Ruling share(TranslationRule rule, AddressSet externals) {
-    int to = program.realm(leaving());
+    Interface leaving = leaving();
     return bound(
         rule,
-        shareable()
-            ? tables.share(rule, packet, realm, to, externals, settings(rule))
+        shareable() && leaving != null
+            ? tables.share(rule, packet, realm, leaving, externals, settings(rule))
             : UNSHAREABLE);
   }
 
   /** Goes on with a binding, or ends the packet for lack of one. */
   private @Nullable Ruling bound(TranslationRule rule, int made) {
-    return switch (made) {
-      case UNSHAREABLE -> end(Ruling.CANNOT_SHARE, rule);
-      case DeviceTables.AT_ITS_LIMIT -> end(Ruling.PORT_LIMIT_REACHED, rule);
-      case NONE ->
-          end(rule instanceof DynamicRule ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
-      default -> {
-        binding = made;
-        tables.leadFrom(made, packet);
-        yield sourceTranslated(rule);
-      }
-    };
+    if (made < 0) {
+      return switch (made) {
+        case UNSHAREABLE -> end(Ruling.CANNOT_SHARE, rule);
+        case DeviceTables.AT_ITS_LIMIT -> end(Ruling.PORT_LIMIT_REACHED, rule);
+        default ->
+            end(rule instanceof DynamicRule ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
+      };
+    }
+    boolean claimed = tables.isClaimed(made, packet);
+    tables.leadFrom(made, packet);
+    if (claimed || (outside == null && isTaken())) {
+      tables.forgetUnused(made);
+      return end(Ruling.ENDPOINT_IN_USE, rule);
+    }
+    binding = made;
+    return sourceTranslated(rule);
   }
 
   private @Nullable Ruling sourceTranslated(TranslationRule rule) {
@@ -746,6 +968,33 @@ public final class DeviceMachine {
   }
 
   /**
+   * The source of an error about a packet of no session: one from inside about a packet to the
+   * internal side of a static rule shows the external side of it.
+   */
+  private void keepErrorSource(Packet inner) {
+    Translations.Outbound rule = errorRule;
+    Interface side = leaving();
+    if (rule == null
+        || side == null
+        || !(rule.rule() instanceof StaticRule fixed)
+        || rule.external() == null) {
+      say(Ruling.SOURCE_KEPT, null);
+      return;
+    }
+    Packet reply = mirrored(inner);
+    Address external = StaticRule.moved(reply.source(), fixed.internalBlock(), rule.external());
+    Address own = side.address(packet.family);
+    boolean fromEnd = packet.source().equals(inner.destination());
+    int port = inner.destinationPort - (Protocol.hasPorts(inner.protocol) ? fixed.shift() : 0);
+    inner.rewriteDestination(external, port);
+    boolean changed = !external.equals(reply.source());
+    if (changed && (fromEnd || own != null)) {
+      packet.rewriteSource(fromEnd || own == null ? external : own, 0);
+    }
+    say(Ruling.SOURCE_RESTORED, fixed);
+  }
+
+  /**
    * Gives an error a source that the other side knows: that of the session if it comes from the far
    * end itself, else, from a router on the way, the device's own address (RFC 5508 REQ-5).
    */
@@ -765,14 +1014,23 @@ public final class DeviceMachine {
   // Step 7.
   private Ruling stepSession() {
     if (met != NONE) {
+      if (packet.inner == null) {
+        tables.saw(met, packet); // only what leaves refreshes
+      }
       noteWay(met);
-      if (packet.payload != null && tables.isFor(met, FileTransferGateway.CONTROL_PORT)) {
+      StateSettings settings = program.device.state();
+      if (packet.payload != null
+          && settings.fileTransfer()
+          && settings.controlPorts().contains(tables.receiverPort(met))) {
         passText(packet.payload);
       }
       return Ruling.SESSION_KNOWN;
     }
     if (!stateful) {
       return say(Ruling.SESSION_NOT_NEEDED, null);
+    }
+    if (!isTranslated() && isTaken()) {
+      return say(Ruling.SESSION_OF_ANOTHER, null);
     }
     recordSession();
     return say(Ruling.SESSION_RECORDED, null);
@@ -806,8 +1064,9 @@ public final class DeviceMachine {
             destinationRule,
             sourceRule,
             binding != NONE ? binding : reached,
+            reopened,
             settings(settingRule));
-    if (binding != NONE && reached != NONE) {
+    if (binding != NONE && reached != NONE && binding != reached) {
       tables.useSecond(recorded, reached);
     }
     if (packet.protocol == Protocol.TCP && !packet.opensTcp()) {
@@ -818,16 +1077,39 @@ public final class DeviceMachine {
 
   /**
    * The application level gateway for file transfer: text that announces an endpoint of its sender
-   * names the one by which the other side reaches it, and the data connection is expected.
+   * names the one by which the other side reaches it, and the data connection is expected. The text
+   * is a stream of lines: several may come in one segment, and one in several; the beginning of an
+   * announcement is kept back until its end comes.
    */
-  private void passText(String text) {
+  private void passText(String payload) {
+    String text = tables.takeUnfinished(met) + payload;
+    StringBuilder passed = new StringBuilder();
+    int from = 0;
+    for (int end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', from)) {
+      passed.append(passLine(text.substring(from, end + 1)));
+      from = end + 1;
+    }
+    String rest = text.substring(from);
+    if (FileTransferGateway.mayAnnounce(rest)) {
+      tables.keepUnfinished(met, rest);
+    } else {
+      passed.append(rest);
+    }
+    packet.payload = passed.toString();
+    if (!packet.payload.equals(payload)) {
+      say(Ruling.TEXT_TRANSLATED, null);
+    }
+  }
+
+  private String passLine(String line) {
     StateSettings settings = program.device.state();
-    FileTransferGateway.Announced announced =
-        settings.fileTransfer() ? FileTransferGateway.read(text) : null;
+    FileTransferGateway.Announced announced = FileTransferGateway.read(line);
     Address sender = tables.arrivingSource(met);
+    Interface leaving = leaving();
     if (announced == null
+        || leaving == null
         || (announced.address() != null && !announced.address().equals(sender.toString()))) {
-      return; // nothing, or an endpoint of somebody else: nobody is let in for that
+      return line; // nothing, or an endpoint of somebody else: nobody is let in for that
     }
     Address seenAs = tables.leavingSource(met);
     int port = announced.port();
@@ -836,20 +1118,17 @@ public final class DeviceMachine {
       TranslationRule rule = asReply() ? tables.destinationRule(met) : tables.sourceRule(met);
       boolean wholeAddress =
           rule instanceof DynamicRule
-              || (rule instanceof StaticRule fixed && fixed.services().isEmpty());
+              || (rule instanceof InwardRule inward && inward.services().isEmpty());
       if (rule != null && !wholeAddress) {
-        made = tables.bindAnnounced(met, rule, port, settings(rule));
+        made = tables.bindAnnounced(met, rule, port, leaving, settings(rule));
         if (made < 0) {
-          return; // no port is left for it
+          return line; // no port is left for it
         }
         port = tables.externalPort(made);
       }
     }
     tables.expect(met, announced.port(), port, made, settings);
-    packet.payload = FileTransferGateway.rewritten(text, seenAs, port);
-    if (!packet.payload.equals(text)) {
-      say(Ruling.TEXT_TRANSLATED, null);
-    }
+    return FileTransferGateway.rewritten(line, seenAs, port);
   }
 
   // What there is.
@@ -896,7 +1175,8 @@ public final class DeviceMachine {
       boolean lends = rule.rule() instanceof DynamicRule;
       if (lends || rule.rule() instanceof SharedRule) {
         Interface side = rule.leaving().interfaces().get(0);
-        fills.addAll(tables.fills(rule.rule(), externals(rule, side), lends));
+        fills.addAll(
+            tables.fills(rule.rule(), externals(rule, side), lends, side.network().realm()));
       }
     }
     return fills;

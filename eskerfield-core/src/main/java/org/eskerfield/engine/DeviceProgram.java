@@ -2,11 +2,15 @@ package org.eskerfield.engine;
 
 import java.util.ArrayList;
 import java.util.BitSet;
+import java.util.Comparator;
 import java.util.List;
+import java.util.concurrent.atomic.AtomicReferenceArray;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
@@ -15,7 +19,6 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
 
@@ -29,6 +32,7 @@ public final class DeviceProgram {
 
   final Device device;
   final RouteTable routes;
+  final Claims claims;
   final Translations translations;
   final List<CompiledList> lists = new ArrayList<>();
   final List<Own> services = new ArrayList<>();
@@ -38,6 +42,9 @@ public final class DeviceProgram {
   private final AddressSet[] ownByInterface;
   private final AddressSet own;
   private final AddressSet unforwarded;
+
+  /** The lists that guard each way, in the order in which they are asked, once asked for. */
+  private final AtomicReferenceArray<@Nullable List<CompiledList>> guards;
 
   private DeviceProgram(Site site, Device device) {
     this.device = device;
@@ -63,7 +70,8 @@ public final class DeviceProgram {
     this.own = AddressSet.ofAddresses(ownAddresses);
     this.unforwarded =
         SpecialAddresses.MULTICAST_OR_BROADCAST.union(AddressSet.ofAddresses(broadcasts));
-    this.translations = new Translations(site, device, own);
+    this.claims = new Claims(site, device, routes, own);
+    this.translations = new Translations(site, device, claims);
     for (AccessList list : device.access()) {
       lists.add(CompiledList.of(site, list));
     }
@@ -83,6 +91,8 @@ public final class DeviceProgram {
     }
     this.hasStatelessLists = stateless;
     this.keepsState = !device.stance().acceptsEverything();
+    this.guards =
+        new AtomicReferenceArray<>((ownByInterface.length + 1) * (ownByInterface.length + 1));
   }
 
   /** Compiles the policy of a device of the site. */
@@ -169,12 +179,53 @@ public final class DeviceProgram {
   }
 
   /**
-   * Whether enabled translation rules of the device use the address as an external one.
-   *
-   * @param realm the realm of the address; null for the common one
+   * Whether the device answers on a network for an address, as if it were its own: one that its
+   * enabled translation rules name as external, and that is of the network or routed to it there.
    */
-  public boolean claims(Address address, @Nullable String realm) {
-    return translations.claims(address, realm);
+  public boolean answersOn(Network network, Address address) {
+    return claims.answersOn(network, address);
+  }
+
+  /** Whether enabled translation rules name the address as external, pools included. */
+  public boolean names(Address address, @Nullable String realm) {
+    return claims.named(realm).contains(address);
+  }
+
+  /** Whether enabled translation rules name the address on an interface of the internet. */
+  public boolean isNamedOutside(Address address) {
+    return claims.namedOutside().contains(address);
+  }
+
+  /**
+   * Whether a packet that no rule took goes no further: its destination is named by rules, and
+   * nobody else has it.
+   */
+  boolean isUnmatched(Packet packet, Interface arriving) {
+    return claims.dropped(arriving.network().realm()).contains(packet.destination())
+        && !claims.isItself(
+            packet.destination(), packet.protocol, packet.destinationPort, packet.icmpType);
+  }
+
+  /**
+   * The lists that guard a way, in the order in which they are asked: those of the arriving
+   * interface, those of both ends, those of the leaving interface; among these as in the file.
+   *
+   * @param arriving null for the device itself
+   * @param leaving null for the device itself
+   */
+  public List<CompiledList> guards(@Nullable Interface arriving, @Nullable Interface leaving) {
+    int last = ownByInterface.length;
+    int from = arriving == null ? last : number(arriving);
+    int at = from * (last + 1) + (leaving == null ? last : number(leaving));
+    List<CompiledList> known = guards.get(at);
+    if (known == null) {
+      List<CompiledList> found = new ArrayList<>(lists);
+      found.removeIf(list -> !list.guards(arriving, leaving));
+      found.sort(Comparator.comparing(list -> list.position(arriving, leaving)));
+      known = List.copyOf(found);
+      guards.set(at, known);
+    }
+    return known;
   }
 
   /** Whether packets to the address are not forwarded: multicast, or a connected network's own. */
@@ -187,23 +238,42 @@ public final class DeviceProgram {
     return term == null || (own != null && term.names(own));
   }
 
-  /**
-   * The ports of an external address that rules and own services have for themselves, so that none
-   * may share them. A rule for every port at once takes what is left over and so has none by
-   * itself.
-   */
-  BitSet claimedPorts(Address address, int protocol) {
-    BitSet ports = new BitSet();
-    if (!Protocol.hasPorts(protocol)) {
-      return ports;
-    }
-    ports.set(0); // reserved: no flow may come from it (RFC 6335 section 6)
-    translations.claimPorts(address, protocol, ports);
-    if (owns(address)) {
-      for (Own each : services) {
-        Translations.claim(each.service().service(), protocol, ports);
+  /** The name of the realm with a number; null for the common one. */
+  @Nullable String realmName(int number) {
+    return number == 0 ? null : realms.get(number);
+  }
+
+  /** The interface of a name; null if there is none. */
+  @Nullable Interface named(String name) {
+    for (Interface own : device.interfaces()) {
+      if (own.name().equals(name)) {
+        return own;
       }
     }
-    return ports;
+    return null;
+  }
+
+  /** The ports of an external address that rules and own services claim, in a realm. */
+  BitSet claimedPorts(Address address, int protocol, int realm) {
+    return claims.ports(address, protocol, realmName(realm));
+  }
+
+  /** The addresses on which temporary bindings may be made. */
+  AddressSet takable() {
+    AddressSet all = own;
+    for (Translations.Outbound rule : translations.outbound) {
+      all = rule.pool() == null ? all : all.union(rule.pool());
+    }
+    for (Translations.Inbound rule : translations.inbound) {
+      if (rule.rule() instanceof DestinationRule both
+          && both.sources() != null
+          && both.sources().pool() != null) {
+        all = all.union(both.sources().pool().addresses());
+      }
+      if (device.state().fileTransfer() && rule.external() != null) {
+        all = all.union(AddressSet.ofPrefixes(List.of(rule.external())));
+      }
+    }
+    return all;
   }
 }

@@ -2,6 +2,7 @@ package org.eskerfield.engine;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.BitSet;
 import java.util.HashMap;
 import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
@@ -15,6 +16,7 @@ import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServiceTerm;
@@ -133,6 +135,7 @@ public final class DeviceSets {
   private final Map<String, Map<TranslationRule, Led>> led = new HashMap<>();
   private final Map<String, Map<TranslationRule, List<Passage>>> byRule = new HashMap<>();
   private final Map<String, List<PacketSet>> routed = new HashMap<>();
+  private @Nullable PacketSet answers;
 
   private DeviceSets(DeviceProgram program, PacketSpace space, int base) {
     this.program = program;
@@ -213,9 +216,57 @@ public final class DeviceSets {
     return space.union(all);
   }
 
-  /** The addresses that rules of the device use in a realm; null for the common one. */
-  public AddressSet claimed(@Nullable String realm) {
-    return program.translations.claimed(realm);
+  /** The addresses that the device answers for on a network, besides its own. */
+  public AddressSet answeredOn(Network network) {
+    return program.claims.answeredOn(network);
+  }
+
+  /** The addresses that rules of the device name on an interface of the internet. */
+  public AddressSet namedOutside() {
+    return program.claims.namedOutside();
+  }
+
+  /** The packets that go no further if no rule takes them; see {@link Claims}. */
+  PacketSet unmatched(Interface arriving) {
+    PacketSet set = space.destinations(program.claims.dropped(arriving.network().realm()));
+    for (InwardRule rule : program.claims.toItself()) {
+      PacketSet same =
+          space
+              .destinations(AddressSet.ofPrefixes(List.of(rule.internalBlock())))
+              .intersection(space.services(rule.services()));
+      PortSet ports = rule.internalPorts();
+      if (ports != null && ports.size() == 1) { // of several ports only the one that stays
+        same = same.intersection(space.ports(Dimension.DESTINATION_PORT, ports));
+      } else if (ports != null && !ports.equals(externalPorts(rule))) {
+        continue;
+      }
+      set = set.minus(same);
+    }
+    return set;
+  }
+
+  private static PortSet externalPorts(InwardRule rule) {
+    return rule.services().get(0).service().parts().get(0).ports();
+  }
+
+  /** The packets from ports that somebody else claims on the address that a rule lends first. */
+  PacketSet claimedOnLoan(Translations.Outbound rule, Interface side) {
+    Address lowest = rule.pool() == null ? null : rule.pool().lowest(Family.IPV4);
+    PacketSet set = space.none();
+    if (!(rule.rule() instanceof DynamicRule) || lowest == null) {
+      return set;
+    }
+    for (int protocol : new int[] {Protocol.TCP, Protocol.UDP}) {
+      BitSet claimed = program.claimedPorts(lowest, protocol, program.realm(side));
+      claimed.clear(0);
+      for (int first = claimed.nextSetBit(0); first >= 0; ) {
+        int end = claimed.nextClearBit(first);
+        PacketSet ports = space.where(Dimension.SOURCE_PORT, first, end - 1);
+        set = set.union(ports.intersection(space.protocol(protocol)));
+        first = claimed.nextSetBit(end);
+      }
+    }
+    return set;
   }
 
   private PacketSet bySelf() {
@@ -344,7 +395,12 @@ public final class DeviceSets {
     } else if (entry.external() != null) {
       PacketSet facing = arrivingBy(entry.facing());
       Hairpin hairpin = entry.hairpin();
-      facing = hairpin == null ? facing : facing.union(arrivingBy(hairpin.from()));
+      if (hairpin != null) {
+        PacketSet inside = arrivingBy(hairpin.from());
+        Interface home = entry.home();
+        inside = home == null ? inside : inside.minus(space.arriving(number(home)));
+        facing = facing.union(inside);
+      }
       matched =
           matched
               .intersection(space.destinations(AddressSet.ofPrefixes(List.of(entry.external()))))
@@ -617,7 +673,8 @@ public final class DeviceSets {
             .arriving(number(arriving))
             .minus(space.sources(AddressSet.ofAddresses(own)))
             .minus(space.sources(SpecialAddresses.NEVER_A_SOURCE))
-            .minus(space.destinations(program.unforwarded()));
+            .minus(space.destinations(program.unforwarded()))
+            .minus(answers());
     if (program.device.verifySource()) {
       PacketSet back = space.none();
       List<PacketSet> sources = routed(Dimension.SOURCE, null);
@@ -631,6 +688,22 @@ public final class DeviceSets {
     }
     return set;
   }
+
+  /** Messages of ICMP that open nothing: replies and errors. */
+  private PacketSet answers() {
+    if (answers == null) {
+      PacketSet types = space.none();
+      for (int type = 0; type <= HIGHEST_TYPE; type++) {
+        types =
+            Icmp.isQuery(type) ? types : types.union(space.where(Dimension.ICMP_TYPE, type, type));
+      }
+      PacketSet icmp = space.protocol(Protocol.ICMP).union(space.protocol(Protocol.ICMPV6));
+      answers = types.intersection(icmp);
+    }
+    return answers;
+  }
+
+  private static final int HIGHEST_TYPE = 255;
 
   /** The packets that each way of the routing table takes, by destination or source. */
   private List<PacketSet> routed(Dimension by, @Nullable Interface only) {
@@ -663,11 +736,9 @@ public final class DeviceSets {
       List<Passage> passages) {
     Rewrite to = entry == null ? Rewrite.NONE : rewrite(entry);
     PacketSet inside = arrived.image(to);
-    boolean untouched = entry != null && entry.rule() instanceof UntouchedRule;
     PacketSet own = space.destinations(program.own());
-    if (!untouched) {
-      AddressSet claimed = program.translations.claimed(arriving.network().realm());
-      inside = inside.minus(space.destinations(claimed).minus(own));
+    if (entry == null) {
+      inside = inside.minus(unmatched(arriving));
     }
     forDevice(arriving, entry, to, arrived, inside.intersection(own), passages);
     inside = inside.minus(own);
@@ -707,14 +778,14 @@ public final class DeviceSets {
     if (own.isEmpty()) {
       return;
     }
-    boolean settled = entry != null && entry.admission() != null;
-    approach(
-        arriving,
-        null,
-        entry == null ? null : entry.rule(),
-        own.preImage(to).intersection(arrived),
-        own,
-        to);
+    Match admission = entry == null ? null : entry.admission();
+    boolean settled = admission != null;
+    if (admission == null) {
+      PacketSet before = own.preImage(to).intersection(arrived);
+      approach(arriving, null, entry == null ? null : entry.rule(), before, own, to);
+    } else {
+      own = own.intersection(matching(admission));
+    }
     PacketSet let = let(arriving, null, settled);
     PacketSet reaching = program.device.seesOriginal() ? own : own.intersection(let);
     PacketSet served = space.none();
@@ -772,13 +843,17 @@ public final class DeviceSets {
           share(way, entry.rule(), program.ownOf(side), arrived, inside, passages);
           return;
         }
-        case EXTERNAL -> side = entry.facing() == null ? side : entry.facing().interfaces().get(0);
+        case EXTERNAL -> {
+          leaveAsOutside(way, entry.home(), arrived, inside, passages);
+          return;
+        }
       }
     } else if (entry != null
         && entry.rule() instanceof DestinationRule both
         && both.sources() != null) {
       Pool pool = both.sources().pool();
-      AddressSet addresses = pool == null ? program.ownOf(side) : pool.addresses();
+      AddressSet addresses =
+          pool == null ? program.ownOf(side) : program.translations.sharable(pool);
       share(way, both, addresses, arrived, inside, passages);
       return;
     }
@@ -792,12 +867,40 @@ public final class DeviceSets {
           continue;
         }
         rest = rest.minus(taken);
-        boolean shares = !(rule.rule() instanceof StaticRule || rule.rule() instanceof DynamicRule);
-        PacketSet gone = shares ? taken.intersection(shareable()) : taken;
-        passage(way, rule.rule(), rewrite(rule, side), arrived, gone, passages);
+        passage(
+            way, rule.rule(), rewrite(rule, side), arrived, leaving(rule, side, taken), passages);
       }
     }
     passage(way, null, Rewrite.NONE, arrived, rest, passages);
+  }
+
+  /** Of packets that a rule takes at step 6 those that it lets leave. */
+  private PacketSet leaving(Translations.Outbound rule, Interface side, PacketSet taken) {
+    boolean shares = !(rule.rule() instanceof StaticRule || rule.rule() instanceof DynamicRule);
+    return shares ? taken.intersection(shareable()) : taken.minus(claimedOnLoan(rule, side));
+  }
+
+  /** A hairpinned packet that gets the source that it would have if it left by an interface. */
+  private void leaveAsOutside(
+      Way way,
+      @Nullable Interface side,
+      PacketSet arrived,
+      PacketSet inside,
+      List<Passage> passages) {
+    if (side == null) {
+      passage(way, null, Rewrite.NONE, arrived, inside, passages);
+      return;
+    }
+    PacketSet rest = arrived;
+    for (Translations.Outbound rule : program.translations.outbound) {
+      PacketSet taken = // the destination as it was sent counts
+          rest.intersection(
+              takenBy(rule).intersection(space.leaving(number(side))).without(Dimension.LEAVING));
+      rest = rest.minus(taken);
+      PacketSet gone = leaving(rule, side, taken.image(way.to).intersection(inside));
+      passage(way, rule.rule(), rewrite(rule, side), taken, gone, passages);
+    }
+    passage(way, null, Rewrite.NONE, rest, rest.image(way.to).intersection(inside), passages);
   }
 
   private void share(

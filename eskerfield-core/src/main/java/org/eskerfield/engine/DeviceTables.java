@@ -3,8 +3,11 @@ package org.eskerfield.engine;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Random;
+import org.eskerfield.model.Interface;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
@@ -30,6 +33,14 @@ import org.jspecify.annotations.Nullable;
  */
 final class DeviceTables {
   static final int NONE = Index.NONE;
+
+  /** The protocols whose packets can share an address. */
+  private static final int[] SHARING = {Protocol.TCP, Protocol.UDP, Protocol.ICMP};
+
+  /** Realms that no packet comes from: those of packets that came back, and of their answers. */
+  private static final int NOWHERE = 0xff;
+
+  private static final int NOWHERE_BACK = 0xfe;
 
   /** Told instead of a binding: the source has as many ports as it may. */
   static final int AT_ITS_LIMIT = -3;
@@ -58,6 +69,20 @@ final class DeviceTables {
   private long sessionsAged;
   private long bindingsAged;
 
+  /** The addresses on which a session without a binding keeps temporary bindings away. */
+  private AddressSet takable;
+
+  private record Claimed(AddressSet addresses, int protocol, String realm) {}
+
+  /** How many ports of pools are claimed, as far as anybody has asked. */
+  private final Map<Claimed, Long> claimed = new HashMap<>();
+
+  /** Text of control connections that is no whole line yet, by the direction of a session. */
+  private final Map<Integer, String> unfinished = new HashMap<>();
+
+  /** How the packets arrived that came back, by their sessions; see {@link #cameBack}. */
+  private final Map<Integer, Header> cameBack = new HashMap<>();
+
   // The header of the packet that was looked up last, as it arrived.
   private long ends;
   private long kind;
@@ -65,6 +90,8 @@ final class DeviceTables {
   DeviceTables(VirtualClock clock, DeviceProgram program) {
     this.clock = clock;
     this.program = program;
+    this.takable = program.takable();
+    origins.learn(program.device.translation());
     clock.whenItMoves(() -> sessions.advance(clock.elapsed(), whenDue));
   }
 
@@ -99,6 +126,7 @@ final class DeviceTables {
         SessionTable.destinationPort(kind),
         SessionTable.protocol(kind),
         queryType(SessionTable.protocol(kind)),
+        0,
         0,
         0,
         null,
@@ -142,7 +170,12 @@ final class DeviceTables {
         SessionTable.swapEnds(innerEnds), SessionTable.swapPorts(kind(inner, realm)));
   }
 
-  /** Takes note of a packet of a known session. */
+  /** Whether the TCP connection of a session is over, so that its opener may begin anew. */
+  boolean isOver(int reference) {
+    return sessions.isOver(reference >> 1);
+  }
+
+  /** Takes note of a packet of a known session that leaves. */
   void saw(int reference, Packet packet) {
     sessions.saw(reference, packet.protocol, packet.tcpFlags, clock.elapsed());
   }
@@ -207,11 +240,33 @@ final class DeviceTables {
   }
 
   /**
-   * Records the session of the packet that was looked up last.
+   * Whether the session of the packet that was looked up last would have a header of another live
+   * one, so that packets of one would be taken for those of the other.
+   *
+   * @param left the packet as it leaves
+   * @param realm the realm that it leaves to
+   * @param reopened the session whose place it takes, or {@link #NONE}
+   */
+  boolean isTaken(Packet left, int realm, int reopened) {
+    int back = sessions.find(backEnds(left), SessionTable.swapPorts(kind(left, realm)));
+    int there = sessions.find(ends, kind);
+    return (back != NONE && back >> 1 != reopened) || (there != NONE && there >> 1 != reopened);
+  }
+
+  private long backEnds(Packet left) {
+    return left.family == Family.IPV4
+        ? left.destinationLow << 32 | left.sourceLow
+        : SessionTable.swapEnds(ends); // addresses of IPv6 are never changed
+  }
+
+  /**
+   * Records the session of the packet that was looked up last; one that is {@link #isTaken} must
+   * not be.
    *
    * @param left the packet as it left
    * @param realm the realm that it left to
    * @param binding the binding that it uses, or {@link #NONE}
+   * @param reopened the session whose place it takes, or {@link #NONE}
    * @return the session in the direction of the packet
    */
   int record(
@@ -220,28 +275,27 @@ final class DeviceTables {
       @Nullable TranslationRule destinationRule,
       @Nullable TranslationRule sourceRule,
       int binding,
+      int reopened,
       StateSettings settings) {
-    // Addresses of IPv6 are never changed, so the ones that left are those that arrived.
+    // Before it takes its own addresses of IPv6, lest the other one gives them back.
     if (left.family == Family.IPV6) {
       ends =
           SessionTable.ends(
               use(left.family, left.sourceHigh, left.sourceLow),
               use(left.family, left.destinationHigh, left.destinationLow));
     }
-    long backEnds =
-        left.family == Family.IPV6
-            ? SessionTable.swapEnds(ends)
-            : left.destinationLow << 32 | left.sourceLow;
-    long backKind = SessionTable.swapPorts(kind(left, realm));
+    if (reopened != NONE) {
+      end(2 * reopened, binding);
+    }
     return record(
         ends,
         kind,
-        backEnds,
-        backKind,
+        backEnds(left),
+        SessionTable.swapPorts(kind(left, realm)),
         binding,
         origins.rule(destinationRule),
         origins.rule(sourceRule),
-        idle.settings(settings));
+        settings);
   }
 
   private int record(
@@ -252,9 +306,13 @@ final class DeviceTables {
       int binding,
       int destinationRule,
       int sourceRule,
-      int settings) {
-    end(sessions.find(ends, kind), binding);
-    end(sessions.find(backEnds, backKind), binding);
+      StateSettings settings) {
+    int refreshing = SessionTable.EITHER;
+    boolean isTcp = SessionTable.protocol(kind) == Protocol.TCP;
+    if (binding != NONE && !isTcp && !settings.inboundRefreshes()) { // RFC 4787 REQ-6
+      boolean outward = isOutward(backEnds, backKind, binding);
+      refreshing = outward ? SessionTable.OPENER : SessionTable.OTHER;
+    }
     int session =
         sessions.record(
             ends,
@@ -264,15 +322,51 @@ final class DeviceTables {
             binding,
             destinationRule,
             sourceRule,
-            settings,
+            idle.settings(settings),
+            refreshing,
             clock.elapsed());
     if (binding != NONE) {
       use(2 * session, binding);
     }
-    if (isExpected(session)) {
-      expected++;
-    }
+    countEndpoints(session);
     return 2 * session;
+  }
+
+  // The endpoints by which replies come in, of sessions that have no binding there: no temporary
+  // binding may be made on them.
+
+  private void countEndpoints(int session) {
+    for (int which = 0; which < 2; which++) {
+      long to = sessions.ends(2 * session + which);
+      long about = sessions.kind(2 * session + which);
+      int port = SessionTable.destinationPort(about);
+      int binding = sessions.binding(session);
+      boolean bound =
+          binding != NONE
+              && SessionTable.destination(to) == bindings.external(binding)
+              && (bindings.isWholeAddress(binding) || port == bindings.externalPort(binding));
+      if (port != 0
+          && SessionTable.realm(about) < NOWHERE_BACK
+          && !bound
+          && !SessionTable.isIpv6(about)
+          && takable.contains(Family.IPV4, 0, SessionTable.destination(to) & 0xffff_ffffL)) {
+        int protocol = SessionTable.protocol(about);
+        space(SessionTable.destination(to), protocol, SessionTable.realm(about)).use(port);
+        sessions.count(session, which, true);
+      }
+    }
+  }
+
+  private void uncountEndpoints(int session) {
+    for (int which = 0; which < 2; which++) {
+      if (sessions.isCounted(session, which)) {
+        long about = sessions.kind(2 * session + which);
+        int address = SessionTable.destination(sessions.ends(2 * session + which));
+        space(address, SessionTable.protocol(about), SessionTable.realm(about))
+            .unuse(SessionTable.destinationPort(about));
+        sessions.count(session, which, false);
+      }
+    }
   }
 
   /** Takes the connection of a session, met in its middle, for an open one. */
@@ -284,32 +378,36 @@ final class DeviceTables {
   private void end(int reference, int kept) {
     if (reference != NONE) {
       sessions.remove(reference >> 1);
-      unuse(reference >> 1, kept);
+      unuse(reference >> 1, kept, clock.elapsed());
     }
   }
 
   private void ended(int session, long now) {
     sessionsAged++;
     int before = bindings.count();
-    unuse(session, NONE);
+    unuse(session, NONE, now);
     bindingsAged += before - bindings.count();
   }
 
   /** Takes back what a session used that has just been removed; its record is still readable. */
-  private void unuse(int session, int kept) {
+  private void unuse(int session, int kept, long now) {
     long kind = sessions.kind(2 * session);
+    uncountEndpoints(session);
+    cameBack.remove(session);
+    unfinished.remove(2 * session);
+    unfinished.remove(2 * session + 1);
     if (SessionTable.isIpv6(kind)) {
       numbers.release(SessionTable.source(sessions.ends(2 * session)));
       numbers.release(SessionTable.destination(sessions.ends(2 * session)));
     }
-    if (isExpected(session)) {
+    if (sessions.isExpected(session)) {
       expected--;
     }
     if (sessions.binding(session) != NONE) {
-      unuse(2 * session, sessions.binding(session), kept);
+      unuse(2 * session, sessions.binding(session), kept, now);
     }
     if (sessions.secondBinding(session) != NONE) {
-      unuse(2 * session + 1, sessions.secondBinding(session), kept);
+      unuse(2 * session + 1, sessions.secondBinding(session), kept, now);
       sessions.forgetSecond(session);
     }
   }
@@ -319,11 +417,11 @@ final class DeviceTables {
     bindings.setFirstUse(binding, use);
   }
 
-  private void unuse(int use, int binding, int kept) {
+  private void unuse(int use, int binding, int kept, long now) {
     int first = sessions.unlink(use, bindings.firstUse(binding));
     bindings.setFirstUse(binding, first);
     if (first == NONE && binding != kept) {
-      giveBack(binding);
+      giveBack(binding, now);
     }
   }
 
@@ -333,7 +431,14 @@ final class DeviceTables {
     use(reference | 1, binding);
   }
 
-  private void giveBack(int binding) {
+  /** Takes back a binding that was made for a packet which did not leave. */
+  void forgetUnused(int binding) {
+    if (binding >= 0 && bindings.firstUse(binding) == NONE) {
+      giveBack(binding, clock.elapsed());
+    }
+  }
+
+  private void giveBack(int binding, long now) {
     PoolUse pool = origins.use(origins.pool(bindings.origin(binding)));
     int external = bindings.external(binding);
     if (bindings.isWholeAddress(binding)) {
@@ -344,13 +449,12 @@ final class DeviceTables {
       sources.discount(
           bindings.internal(binding),
           bindings.internalRealm(binding),
-          origins.pool(bindings.origin(binding)),
+          origins.owner(bindings.origin(binding)),
           protocol);
+      StateSettings own = ruleOf(binding).state();
+      StateSettings settings = own != null ? own : program.device.state();
       space(external, protocol, bindings.externalRealm(binding))
-          .free(
-              bindings.externalPort(binding),
-              clock.elapsed(),
-              program.device.state().ports().holdDown().toMillis());
+          .free(bindings.externalPort(binding), now, settings.ports().holdDown().toMillis());
     }
     bindings.remove(binding);
   }
@@ -364,29 +468,37 @@ final class DeviceTables {
     origins.pools().forEach(PoolUse::forget);
     spaces.clear();
     bySpaceKey.clear();
+    cameBack.clear();
+    unfinished.clear();
     expected = 0;
   }
 
   /** Goes on with another policy: sessions and bindings stay. */
   void goOnWith(DeviceProgram changed) {
     program = changed;
+    origins.learn(changed.device.translation());
     for (PortSpace space : spaces) {
-      space.claim(program.claimedPorts(addressOf(space), protocolOf(space)));
+      space.claim(program.claimedPorts(addressOf(space), protocolOf(space), realmOf(space)));
+    }
+    takable = changed.takable();
+    claimed.clear();
+    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
+      uncountEndpoints(at);
+      countEndpoints(at);
     }
     sessions.forgetWays();
   }
 
-  /** Ends the bindings on an external address, and the sessions that use them. */
-  void endBindingsOn(Address external) {
-    if (external.family() == Family.IPV6) {
-      return; // translation is for IPv4
-    }
-    for (int at = bindings.nextLive(0); at != NONE; at = bindings.nextLive(at + 1)) {
-      if (bindings.external(at) == (int) external.low()) {
-        for (int use = bindings.firstUse(at); use != NONE; ) {
-          int next = sessions.nextUse(use);
-          end(use, NONE);
-          use = next;
+  /** Ends the sessions over an address of the device's own, and with them the bindings on it. */
+  void endOver(Address own, int realm) {
+    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
+      for (int which = 0; which < 2; which++) {
+        long kind = sessions.kind(2 * at + which);
+        long ends = sessions.ends(2 * at + which);
+        if ((SessionTable.realm(kind) == realm || SessionTable.realm(kind) >= NOWHERE_BACK)
+            && address(kind, SessionTable.destination(ends)).equals(own)) {
+          end(2 * at, NONE);
+          break;
         }
       }
     }
@@ -400,24 +512,57 @@ final class DeviceTables {
 
   /** The temporary binding that an external endpoint belongs to; {@link #NONE} if none does. */
   int bindingAt(Packet packet, int realm) {
-    if (packet.family == Family.IPV6 || bindings.count() == 0) {
+    return packet.family == Family.IPV6
+        ? NONE
+        : bindingAt((int) packet.destinationLow, packet.destinationPort, packet.protocol, realm);
+  }
+
+  private int bindingAt(int external, int port, int protocol, int realm) {
+    if (bindings.count() == 0) {
       return NONE;
     }
-    int external = (int) packet.destinationLow;
-    int binding = bindings.ofExternal(external, packet.destinationPort, realm, packet.protocol);
-    return binding != NONE ? binding : bindings.ofExternal(external, 0, realm, 0);
+    int binding = bindings.ofExternal(external, port, realm, protocol);
+    binding = binding != NONE ? binding : bindings.ofExternal(external, 0, realm, 0);
+    return binding == NONE
+            || program.claims.isClaimed(ipv4(external), protocol, port, program.realmName(realm))
+        ? NONE
+        : binding;
+  }
+
+  /** Whether a live binding stands on an endpoint. */
+  boolean isBound(Address address, int port, int protocol, int realm) {
+    return address.family() == Family.IPV4
+        && bindingAt((int) address.low(), port, protocol, realm) != NONE;
+  }
+
+  /** The interface for which a binding was made; null if the device has it no more. */
+  @Nullable Interface leavingOf(int binding) {
+    return program.named(origins.leavingOf(bindings.origin(binding)));
   }
 
   /**
-   * Whether a binding lets in a packet that belongs to none of its sessions. Cost: O(sessions of
-   * the binding).
+   * Whether a binding lets in a packet that belongs to none of its sessions (RFC 4787 section 5).
+   * Cost: O(sessions of the binding).
+   *
+   * @param sender the address of the sender, as the outside sees it
+   * @param port its port or identifier
    */
-  boolean admits(int binding, int sender, StateSettings.Endpoints filtering) {
-    if (filtering != StateSettings.Endpoints.ADDRESS_DEPENDENT) {
-      return filtering == StateSettings.Endpoints.ENDPOINT_INDEPENDENT;
+  boolean admits(int binding, int sender, int port, StateSettings.Endpoints filtering) {
+    if (filtering == StateSettings.Endpoints.ENDPOINT_INDEPENDENT) {
+      return true;
     }
+    boolean byPort =
+        filtering == StateSettings.Endpoints.ADDRESS_AND_PORT_DEPENDENT
+            && !Protocol.isIcmp(bindings.protocol(binding));
     for (int use = bindings.firstUse(binding); use != NONE; use = sessions.nextUse(use)) {
-      if (remoteOf(use, binding) == sender) {
+      int remote = remoteOf(use, binding);
+      long ends = sessions.ends(remote >> 1);
+      long kind = sessions.kind(remote >> 1);
+      boolean source = (remote & 1) == 0;
+      if ((source ? SessionTable.source(ends) : SessionTable.destination(ends)) == sender
+          && (!byPort
+              || (source ? SessionTable.sourcePort(kind) : SessionTable.destinationPort(kind))
+                  == port)) {
         return true;
       }
     }
@@ -426,24 +571,27 @@ final class DeviceTables {
 
   /** Whether the user of the binding opened the session, and not somebody outside. */
   private boolean isOutward(int session, int binding) {
-    long back = sessions.ends(2 * session + 1);
-    return SessionTable.destination(back) == bindings.external(binding)
+    return isOutward(sessions.ends(2 * session + 1), sessions.kind(2 * session + 1), binding);
+  }
+
+  private boolean isOutward(long backEnds, long backKind, int binding) {
+    return SessionTable.destination(backEnds) == bindings.external(binding)
         && (bindings.isWholeAddress(binding)
-            || SessionTable.destinationPort(sessions.kind(2 * session + 1))
-                == bindings.externalPort(binding));
+            || SessionTable.destinationPort(backKind) == bindings.externalPort(binding));
   }
 
-  /** The far end of a session as the outside of its binding sees it. */
+  /**
+   * Where the far end of a session stands, as the outside of its binding sees it: twice a
+   * reference, plus 1 if it is the destination there and not the source.
+   */
   private int remoteOf(int use, int binding) {
-    if ((use & 1) != 0) { // an insider, who is seen outside by his own binding
-      return SessionTable.destination(sessions.ends(use));
+    int session = use & ~1;
+    if (sessions.secondBinding(use >> 1) != NONE) {
+      // Two insiders, who see each other's outsides: the opener's in what left, the other's in what
+      // arrived.
+      return (use & 1) == 0 ? 2 * session + 1 : 2 * (session + 1) + 1;
     }
-    return SessionTable.source(sessions.ends(isOutward(use >> 1, binding) ? use + 1 : use));
-  }
-
-  /** Whether a packet comes from the user of a binding. */
-  boolean isUser(int binding, Packet packet) {
-    return bindings.internal(binding) == (int) packet.sourceLow;
+    return 2 * (isOutward(use >> 1, binding) ? session + 1 : session);
   }
 
   /** Leads a packet to the user of a binding. */
@@ -473,20 +621,22 @@ final class DeviceTables {
    *
    * @param packet the packet; its source is the internal side
    * @param from the realm that it comes from
-   * @param to the realm that it leaves to
+   * @param leaving the interface for which it is made
    * @return {@link #NONE} if no port is left, {@link #AT_ITS_LIMIT} if the source may have no more
    */
   int share(
       TranslationRule rule,
       Packet packet,
       int from,
-      int to,
+      Interface leaving,
       AddressSet externals,
       StateSettings settings) {
     if (externals.isEmpty()) {
       return NONE;
     }
-    int pool = origins.poolOf(externals);
+    int to = program.realm(leaving);
+    int origin = origins.origin(rule, origins.poolOf(externals), leaving.name());
+    int owner = origins.owner(origin);
     int internal = (int) packet.sourceLow;
     int port = packet.sourcePort;
     int protocol = packet.protocol;
@@ -495,16 +645,16 @@ final class DeviceTables {
         mapping == StateSettings.Endpoints.ENDPOINT_INDEPENDENT ? 0 : (int) packet.destinationLow;
     int remotePort =
         mapping == StateSettings.Endpoints.ADDRESS_AND_PORT_DEPENDENT ? packet.destinationPort : 0;
-    int known = bindings.ofInternal(internal, port, from, protocol, pool, remote, remotePort);
+    int known = bindings.ofInternal(internal, port, from, protocol, owner, remote, remotePort);
     if (known != NONE) {
       return known;
     }
-    int source = sources.find(internal, from, pool);
+    int source = sources.find(internal, from, owner);
     int limit = settings.ports().perSource();
     if (limit > 0 && sources.ports(source, protocol) >= limit) {
       return AT_ITS_LIMIT;
     }
-    PoolUse use = origins.use(pool);
+    PoolUse use = origins.use(origins.pool(origin));
     boolean paired = source != NONE && settings.pooling() == StateSettings.Pooling.PAIRED;
     int external = paired ? sources.external(source) : use.address(use.leastShared());
     int given = takePort(external, protocol, to, port, settings);
@@ -516,7 +666,7 @@ final class DeviceTables {
       return NONE;
     }
     use.share(external, 1);
-    sources.count(internal, from, pool, external, protocol);
+    sources.count(internal, from, owner, external, protocol);
     return bindings.make(
         internal,
         port,
@@ -527,11 +677,14 @@ final class DeviceTables {
         protocol,
         remote,
         remotePort,
-        origins.origin(rule, pool),
+        origin,
         clock.elapsed());
   }
 
   private int takePort(int external, int protocol, int realm, int wanted, StateSettings settings) {
+    if (bindings.ofExternal(external, 0, realm, 0) != NONE) {
+      return NONE; // the whole address is lent to somebody
+    }
     PortSpace space = space(external, protocol, realm);
     StateSettings.Ports ports = settings.ports();
     long now = clock.elapsed();
@@ -553,69 +706,125 @@ final class DeviceTables {
     return (int) space.key >> 8 & 0xff;
   }
 
+  private static int realmOf(PortSpace space) {
+    return (int) space.key & 0xff;
+  }
+
+  private static long spaceKey(int external, int protocol, int realm) {
+    return (long) external << 32 | protocol << 8 | realm;
+  }
+
   private PortSpace space(int external, int protocol, int realm) {
-    long key = (long) external << 32 | protocol << 8 | realm;
+    PortSpace known = knownSpace(external, protocol, realm);
+    if (known != null) {
+      return known;
+    }
+    long key = spaceKey(external, protocol, realm);
+    PortSpace made = new PortSpace(key, program.claimedPorts(ipv4(external), protocol, realm));
+    spaces.add(made);
+    bySpaceKey.add(spaces.size() - 1, Index.hash(key, 0));
+    return made;
+  }
+
+  private @Nullable PortSpace knownSpace(int external, int protocol, int realm) {
+    long key = spaceKey(external, protocol, realm);
     int hash = Index.hash(key, 0);
     for (int slot = bySpaceKey.start(hash); ; slot = bySpaceKey.next(slot)) {
       int space = bySpaceKey.at(slot, hash);
       if (space == NONE) {
-        break;
+        return null;
       }
       if (space != Index.OTHER && spaces.get(space).key == key) {
         return spaces.get(space);
       }
     }
-    PortSpace made = new PortSpace(key, program.claimedPorts(ipv4(external), protocol));
-    spaces.add(made);
-    bySpaceKey.add(spaces.size() - 1, hash);
-    return made;
+  }
+
+  /** Whether a binding of some ports stands on an address. */
+  private boolean isShared(int external, int realm) {
+    for (int protocol : SHARING) {
+      PortSpace space = knownSpace(external, protocol, realm);
+      if (space != null && space.count() > 0) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /**
-   * The external address that the packet's source has of a pool, lent if it has none: the lowest
-   * that is free.
+   * The external address that the packet's source has of a pool, lent if it has none: the lowest on
+   * which nobody has a binding.
    *
+   * @param leaving the interface for which it is lent
    * @return {@link #NONE} if all are lent
    */
-  int borrow(TranslationRule rule, Packet packet, int from, int to, AddressSet pool) {
+  int borrow(TranslationRule rule, Packet packet, int from, Interface leaving, AddressSet pool) {
+    int to = program.realm(leaving);
     int number = origins.poolOf(pool);
+    int origin = origins.origin(rule, number, leaving.name());
     int internal = (int) packet.sourceLow;
-    int known = bindings.ofInternal(internal, 0, from, 0, number, 0, 0);
+    int known = bindings.ofInternal(internal, 0, from, 0, origins.owner(origin), 0, 0);
     if (known != NONE) {
       return known;
     }
     PoolUse use = origins.use(number);
     for (long at = use.nextFree(0); at < use.size(); at = use.nextFree(at + 1)) {
       int external = use.address(at);
-      if (bindings.ofExternal(external, 0, to, 0) == NONE) { // another pool may have it, too
+      // Another pool may have it, too.
+      if (bindings.ofExternal(external, 0, to, 0) == NONE && !isShared(external, to)) {
         use.lend(external);
-        int origin = origins.origin(rule, number);
         return bindings.make(internal, 0, from, external, 0, to, 0, 0, 0, origin, clock.elapsed());
       }
     }
     return NONE;
   }
 
-  /** The external address that a source would send from, as a number; 0 if that is open. */
-  int externalOf(Packet packet, int from, AddressSet externals) {
-    int pool = origins.poolOf(externals);
-    int source = sources.find((int) packet.sourceLow, from, pool);
-    if (source != NONE) {
-      return sources.external(source);
+  /** Whether the port that a packet would have on a lent address is claimed by somebody else. */
+  boolean isClaimed(int binding, Packet packet) {
+    return bindings.isWholeAddress(binding)
+        && program.claims.isClaimed(
+            ipv4(bindings.external(binding)),
+            packet.protocol,
+            packet.sourcePort,
+            program.realmName(bindings.externalRealm(binding)));
+  }
+
+  // Packets that came back.
+
+  /**
+   * Remembers a packet of an insider that the binding of another one did not let in: it went out
+   * and came back, so that the other one's packets will be let in. That is a session of no packet
+   * that could arrive; the insider's next one is judged anew.
+   *
+   * @param arrived the packet as it arrived
+   * @param outside the same as it would be outside
+   * @param binding the sender's binding
+   */
+  void cameBack(
+      Packet arrived, Packet outside, TranslationRule rule, int binding, StateSettings settings) {
+    int known = sessionOf(outside, NOWHERE);
+    if (known != NONE) {
+      saw(known, outside);
+      return;
     }
-    int lent = bindings.ofInternal((int) packet.sourceLow, 0, from, 0, pool, 0, 0);
-    if (lent != NONE) {
-      return bindings.external(lent);
+    int session =
+        record(
+                ends,
+                kind,
+                SessionTable.swapEnds(ends),
+                SessionTable.swapPorts(kind(outside, NOWHERE_BACK)),
+                binding,
+                0,
+                origins.rule(rule),
+                settings)
+            >> 1;
+    if (outside.protocol == Protocol.TCP && !outside.opensTcp()) {
+      takeForEstablished(2 * session);
     }
-    return origins.use(pool).size() == 1 ? origins.use(pool).address(0) : 0;
+    cameBack.put(session, arrived.header());
   }
 
   // Data connections that an application level gateway expects.
-
-  private boolean isExpected(int session) {
-    long kind = sessions.kind(2 * session);
-    return SessionTable.protocol(kind) == Protocol.TCP && SessionTable.sourcePort(kind) == 0;
-  }
 
   /**
    * Expects a TCP connection in the direction against a packet of a known session: from the
@@ -633,19 +842,34 @@ final class DeviceTables {
     long kind = opening(sessions.kind(reference ^ 1), external);
     long backEnds = sessions.ends(reference);
     long backKind = SessionTable.swapPorts(opening(sessions.kind(reference), port));
+    endExpected(sessions.find(ends, kind), binding);
+    endExpected(sessions.find(backEnds, backKind), binding);
+    if (sessions.find(ends, kind) != NONE || sessions.find(backEnds, backKind) != NONE) {
+      return; // somebody sends from port 0, which no data connection has
+    }
     useOnceMore(ends, kind);
     boolean reply =
         (reference & 1) != 0; // the rules act the other way round on the announcer's side
     int session = reference >> 1;
-    record(
-        ends,
-        kind,
-        backEnds,
-        backKind,
-        binding,
-        reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
-        reply ? sessions.sourceRule(session) : sessions.destinationRule(session),
-        idle.settings(settings));
+    int made =
+        record(
+            ends,
+            kind,
+            backEnds,
+            backKind,
+            binding,
+            reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
+            reply ? sessions.sourceRule(session) : sessions.destinationRule(session),
+            settings);
+    sessions.expect(made >> 1);
+    expected++;
+  }
+
+  /** Ends what was expected before, if anything was. */
+  private void endExpected(int reference, int kept) {
+    if (reference != NONE && sessions.isExpected(reference >> 1)) {
+      end(reference, kept);
+    }
   }
 
   /** Counts a session more for the IPv6 addresses of a header that are numbered already. */
@@ -663,7 +887,8 @@ final class DeviceTables {
   }
 
   /** The binding by which the outside reaches a port of the sender of a session's packets. */
-  int bindAnnounced(int reference, TranslationRule rule, int port, StateSettings settings) {
+  int bindAnnounced(
+      int reference, TranslationRule rule, int port, Interface leaving, StateSettings settings) {
     long inside = sessions.ends(reference);
     long outside = sessions.ends(reference ^ 1);
     Packet announced =
@@ -679,7 +904,7 @@ final class DeviceTables {
         rule,
         announced,
         SessionTable.realm(sessions.kind(reference)),
-        SessionTable.realm(sessions.kind(reference ^ 1)),
+        leaving,
         AddressSet.of(ipv4(SessionTable.destination(outside))),
         settings);
   }
@@ -695,11 +920,20 @@ final class DeviceTables {
         sessions.kind(reference), SessionTable.destination(sessions.ends(reference ^ 1)));
   }
 
-  /** Whether one end of a session listens on this port, on either side of the device. */
-  boolean isFor(int reference, int port) {
-    int session = reference & ~1;
-    return SessionTable.destinationPort(sessions.kind(session)) == port
-        || SessionTable.sourcePort(sessions.kind(session + 1)) == port;
+  /** Takes the text of a direction that was kept as unfinished; empty if there was none. */
+  String takeUnfinished(int reference) {
+    String text = unfinished.remove(reference);
+    return text == null ? "" : text;
+  }
+
+  /** Keeps text of a direction until the rest of its line comes. */
+  void keepUnfinished(int reference, String text) {
+    unfinished.put(reference, text);
+  }
+
+  /** The port of the receiver of a session's opener, behind the device. */
+  int receiverPort(int reference) {
+    return SessionTable.sourcePort(sessions.kind(reference | 1));
   }
 
   /** The session that the opening segment looked up last was expected as; it has its ports then. */
@@ -709,13 +943,16 @@ final class DeviceTables {
     }
     int port = SessionTable.sourcePort(kind);
     int reference = sessions.find(ends, kind & ~(0xffffL << 16));
-    if (reference == NONE || (reference & 1) != 0) {
+    if (reference == NONE || (reference & 1) != 0 || !sessions.isExpected(reference >> 1)) {
       return NONE;
     }
     int session = reference >> 1;
     int binding = sessions.binding(session);
     long backEnds = sessions.ends(reference + 1);
     long backKind = sessions.kind(reference + 1) | port;
+    if (sessions.find(backEnds, backKind) != NONE) {
+      return NONE; // replies would be taken for somebody else's
+    }
     int destinationRule = sessions.destinationRule(session);
     int sourceRule = sessions.sourceRule(session);
     useOnceMore(ends, kind);
@@ -728,7 +965,7 @@ final class DeviceTables {
         binding,
         destinationRule,
         sourceRule,
-        idle.settings(program.device.state()));
+        program.device.state());
   }
 
   // What there is.
@@ -752,23 +989,26 @@ final class DeviceTables {
   /**
    * How much of the external addresses that a rule has used is in use: ports, or lent addresses.
    */
-  List<PoolFill> fills(TranslationRule rule, AddressSet externals, boolean lends) {
+  List<PoolFill> fills(
+      TranslationRule rule, AddressSet externals, boolean lends, @Nullable String realm) {
     List<PoolFill> fills = new ArrayList<>();
     PoolUse use = origins.use(origins.poolOf(externals));
     if (lends) {
       fills.add(new PoolFill(rule, 0, use.lentCount(), use.size()));
       return fills;
     }
-    for (int protocol : new int[] {Protocol.TCP, Protocol.UDP, Protocol.ICMP}) {
-      long each = Protocol.hasPorts(protocol) ? 65535 : 65536; // nobody has port 0
+    for (int protocol : SHARING) {
       long taken = 0;
-      long size = each * use.size();
       for (PortSpace space : spaces) {
         if (protocolOf(space) == protocol && externals.contains(addressOf(space))) {
           taken += space.count();
-          size -= each - space.size(); // what rules and own services claim
         }
       }
+      long others =
+          claimed.computeIfAbsent(
+              new Claimed(externals, protocol, realm == null ? "" : realm),
+              key -> program.claims.countPorts(externals, protocol, realm));
+      long size = 65535L * use.size() - others;
       fills.add(new PoolFill(rule, protocol, taken, size));
     }
     return fills;
@@ -780,8 +1020,9 @@ final class DeviceTables {
     for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
       rows.add(
           new SessionRow(
-              arrived(at),
+              cameBack.getOrDefault(at, arrived(at)),
               left(at),
+              cameBack.containsKey(at),
               origins.rule(sessions.destinationRule(at)),
               origins.rule(sessions.sourceRule(at)),
               Duration.ofMillis(now - sessions.since(at)),

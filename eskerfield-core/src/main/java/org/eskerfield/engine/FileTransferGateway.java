@@ -1,5 +1,6 @@
 package org.eskerfield.engine;
 
+import java.util.List;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.eskerfield.packet.Address;
@@ -12,7 +13,7 @@ import org.jspecify.annotations.Nullable;
  * 2428.
  */
 public final class FileTransferGateway {
-  /** The port of control connections. */
+  /** The port of control connections, unless said otherwise. */
   public static final int CONTROL_PORT = 21;
 
   private static final String SIX =
@@ -24,6 +25,8 @@ public final class FileTransferGateway {
           "(?i)(EPRT )(\\p{Punct})([12])\\2([0-9a-f.:]+)\\2(\\d{1,5})\\2(.*)", Pattern.DOTALL);
   private static final Pattern EXTENDED_REPLY =
       Pattern.compile("(229[^(]*\\()(\\p{Punct})\\2\\2(\\d{1,5})\\2(\\).*)", Pattern.DOTALL);
+
+  private static final List<String> BEGINNINGS = List.of("PORT ", "EPRT ", "227", "229");
 
   /**
    * An endpoint that is announced.
@@ -76,6 +79,20 @@ public final class FileTransferGateway {
 
   private static @Nullable Announced announced(int port, @Nullable String address) {
     return port == 0 || port > 65535 ? null : new Announced(port, address);
+  }
+
+  /** Whether text that is no whole line yet may become an announcement. */
+  public static boolean mayAnnounce(String text) {
+    if (text.isEmpty()) {
+      return false;
+    }
+    for (String begin : BEGINNINGS) {
+      int common = Math.min(begin.length(), text.length());
+      if (text.regionMatches(true, 0, begin, 0, common)) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** The line with another endpoint; as it was if it announces none. */

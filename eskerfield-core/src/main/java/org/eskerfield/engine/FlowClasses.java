@@ -17,6 +17,7 @@ import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
@@ -236,11 +237,8 @@ public final class FlowClasses {
         }
       }
       PacketSet owned = space.destinations(program.own());
-      if (entry == null || !(entry.rule() instanceof UntouchedRule)) {
-        AddressSet claimed = program.translations.claimed(arriving.network().realm());
-        if (askedInside(space.destinations(claimed).minus(owned))) {
-          return end();
-        }
+      if (entry == null && askedInside(sets.unmatched(arriving))) {
+        return end();
       }
       if (askedInside(owned)) {
         forDevice(entry);
@@ -250,7 +248,14 @@ public final class FlowClasses {
     }
 
     private void forDevice(Translations.@Nullable Inbound entry) {
-      lists(null, entry != null && entry.admission() != null);
+      Match admission = entry == null ? null : entry.admission();
+      if (admission != null && !askedInside(sets.matching(admission))) {
+        return;
+      }
+      lists(null, admission != null);
+      for (int type : new int[] {Icmp.ECHO_REQUEST, Icmp.ECHO_REQUEST_V6}) {
+        askedInside(space.where(Dimension.ICMP_TYPE, type, type)); // no answer is no refusal
+      }
       for (DeviceProgram.Own own : program.services) {
         askedInside(sets.matching(own.match()));
         askedInside(space.services(List.of(own.service().service())));
@@ -315,14 +320,15 @@ public final class FlowClasses {
           case DEVICE -> {
             return shared(program.ownOf(leaving));
           }
-          case EXTERNAL ->
-              side = entry.facing() == null ? side : entry.facing().interfaces().get(0);
+          case EXTERNAL -> {
+            return asOutside(entry.home());
+          }
         }
       } else if (entry != null
           && entry.rule() instanceof DestinationRule both
           && both.sources() != null) {
         Pool pool = both.sources().pool();
-        return shared(pool == null ? program.ownOf(leaving) : pool.addresses());
+        return shared(pool == null ? program.ownOf(leaving) : program.translations.sharable(pool));
       }
       List<Translations.Outbound> entries = program.translations.outbound;
       List<PacketSet> taken = new ArrayList<>();
@@ -336,12 +342,33 @@ public final class FlowClasses {
       if (index < 0) {
         return end();
       }
-      TranslationRule rule = entries.get(index).rule();
+      return translated(entries.get(index), side);
+    }
+
+    private FlowClass translated(Translations.Outbound entry, Interface side) {
+      TranslationRule rule = entry.rule();
       boolean shares = !(rule instanceof StaticRule || rule instanceof DynamicRule);
-      if (shares && !askedInside(sets.shareable())) {
+      if (shares ? !askedInside(sets.shareable()) : askedInside(sets.claimedOnLoan(entry, side))) {
         return end();
       }
-      return end(sets.rewrite(entries.get(index), side));
+      return end(sets.rewrite(entry, side));
+    }
+
+    /** A hairpinned packet that gets the source that it would have if it left by an interface. */
+    private FlowClass asOutside(@Nullable Interface side) {
+      if (side == null) {
+        return end();
+      }
+      for (Translations.Outbound each : program.translations.outbound) {
+        PacketSet takes =
+            sets.takenBy(each)
+                .intersection(space.leaving(sets.number(side)))
+                .without(Dimension.LEAVING);
+        if (asked(takes)) {
+          return translated(each, side);
+        }
+      }
+      return end();
     }
 
     private FlowClass shared(AddressSet pool) {

@@ -43,10 +43,6 @@ final class Idle {
     return Math.max(0, known);
   }
 
-  boolean inboundRefreshes(int number) {
-    return settings.get(number).inboundRefreshes();
-  }
-
   /** The number of the time of a new session under some settings. */
   int numberFor(int settings, int protocol) {
     int kind =

@@ -10,27 +10,47 @@ import org.eskerfield.packet.AddressSet;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Numbers for what the records of the tables name: rules, pools, and pairs of both. A number is
- * never given twice, since sessions keep their rule when the policy is exchanged.
+ * Numbers for what the records of the tables name: rules, pools, and origins of bindings. A number
+ * is never given twice, since sessions keep their rule when the policy is exchanged.
  */
 final class Origins {
   private static final int MOST = 0xffff;
 
-  private record Pair(int rule, int pool) {}
+  /** By which rule, out of which pool, for which interface. */
+  private record Origin(int rule, int pool, String leaving) {}
+
+  /** Whose a binding is: the rule, whatever version of the policy has it, and the pool. */
+  private record Owner(String kind, String name, int nth, int pool) {}
 
   private final IdentityHashMap<TranslationRule, Integer> ruleNumbers = new IdentityHashMap<>();
   private final List<TranslationRule> rules = new ArrayList<>();
   private final Map<AddressSet, Integer> poolNumbers = new HashMap<>();
   private final IdentityHashMap<AddressSet, Integer> knownPools = new IdentityHashMap<>();
   private final List<PoolUse> pools = new ArrayList<>();
-  private final Map<Long, Integer> pairNumbers = new HashMap<>();
-  private final List<Pair> pairs = new ArrayList<>();
+  private final Map<Origin, Integer> originNumbers = new HashMap<>();
+  private final List<Origin> origins = new ArrayList<>();
+  private final List<Integer> ownerOfOrigin = new ArrayList<>();
+  private final Map<Owner, Integer> owners = new HashMap<>();
+
+  /** For each rule how many of its kind and name stand above it. */
+  private final IdentityHashMap<TranslationRule, Integer> nth = new IdentityHashMap<>();
+
+  private Origin lastOrigin = new Origin(0, 0, "");
+  private int lastNumber = -1;
 
   private static int next(List<?> list) {
     if (list.size() == MOST) {
       throw new IllegalStateException("the state of one device names at most 65535 rules");
     }
     return list.size();
+  }
+
+  /** Takes note of the rules of a policy. */
+  void learn(List<TranslationRule> policy) {
+    Map<String, Integer> above = new HashMap<>();
+    for (TranslationRule rule : policy) {
+      nth.put(rule, above.merge(rule.kind() + " " + rule.name(), 1, Integer::sum) - 1);
+    }
   }
 
   /** The number of a rule, from 1 on; 0 for none. */
@@ -77,26 +97,49 @@ final class Origins {
     return pools;
   }
 
-  /** The number of a rule with a pool. */
-  int origin(TranslationRule rule, int pool) {
-    Pair pair = new Pair(rule(rule), pool);
-    long key = (long) pair.rule() << 32 | pool;
-    Integer number = pairNumbers.get(key);
-    if (number == null) {
-      number = next(pairs);
-      pairs.add(pair);
-      pairNumbers.put(key, number);
+  /** The number of a rule with a pool, for what leaves by an interface. */
+  int origin(TranslationRule rule, int pool, String leaving) {
+    int number = rule(rule);
+    if (lastNumber >= 0
+        && lastOrigin.rule == number
+        && lastOrigin.pool == pool
+        && lastOrigin.leaving.equals(leaving)) {
+      return lastNumber;
     }
-    return number;
+    Origin origin = new Origin(number, pool, leaving);
+    Integer known = originNumbers.get(origin);
+    if (known == null) {
+      known = next(origins);
+      origins.add(origin);
+      originNumbers.put(origin, known);
+      Owner owner = new Owner(rule.kind(), rule.name(), nth.getOrDefault(rule, 0), pool);
+      ownerOfOrigin.add(owners.computeIfAbsent(owner, o -> owners.size()));
+    }
+    lastOrigin = origin;
+    lastNumber = known;
+    return known;
   }
 
   /** The pool of an origin. */
   int pool(int origin) {
-    return pairs.get(origin).pool();
+    return origins.get(origin).pool;
   }
 
   /** The rule of an origin. */
   TranslationRule ruleOf(int origin) {
-    return rules.get(pairs.get(origin).rule() - 1);
+    return rules.get(origins.get(origin).rule - 1);
+  }
+
+  /** The name of the interface for which bindings of an origin are made. */
+  String leavingOf(int origin) {
+    return origins.get(origin).leaving;
+  }
+
+  /**
+   * The number of whose bindings those of an origin are: a binding serves only its rule, and a rule
+   * that another version of the policy has under the same name goes on with its bindings.
+   */
+  int owner(int origin) {
+    return ownerOfOrigin.get(origin);
   }
 }

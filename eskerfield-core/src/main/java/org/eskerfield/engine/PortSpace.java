@@ -2,18 +2,22 @@ package org.eskerfield.engine;
 
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.PriorityQueue;
 
 /**
  * The ports of one external address and protocol (or its ICMP identifiers): which are taken.
  *
  * <p>Idea: a bit map of the ports, and above it one of its words that are full, for even and odd
  * ports apart, so that the next free port from any point on is found by looking at a few words,
- * however full the map is. Freed ports may be held down for a time; they wait in a queue.
+ * however full the map is. Freed ports may be held down for a time; they wait in a queue. Ports
+ * over which sessions run that have no binding, as those of destination rules and of the device
+ * itself, are counted, and as little free as the others.
  */
 final class PortSpace {
   private static final int PORTS = 65536;
   private static final int WORDS = PORTS / Long.SIZE;
   private static final int FIRST_UNPRIVILEGED = 1024;
+  private static final int PIECE = 1024;
   private static final long EVEN = 0x5555_5555_5555_5555L;
   private static final long ODD = ~EVEN;
   private static final long EVERY = -1;
@@ -23,23 +27,25 @@ final class PortSpace {
 
   private final long[] taken = new long[WORDS];
   private final long[] claimed = new long[WORDS];
+  private final long[] used = new long[WORDS];
   private final long[] fullEven = new long[WORDS / Long.SIZE];
   private final long[] fullOdd = new long[WORDS / Long.SIZE];
 
-  /** Ports that are held down, each below the millisecond of its release; a ring. */
-  private long[] held = new long[0];
+  /** How many sessions without a binding run over each port, in pieces; empty until one does. */
+  private int[][] users = new int[0][];
 
-  private int firstHeld;
-  private int heldCount;
+  /** Ports that are held down, each below the millisecond of its release. */
+  private final PriorityQueue<Long> held = new PriorityQueue<>();
+
   private int count;
 
-  /** A space where rules and own services have some ports for themselves. */
+  /** A space where rules and own services claim some ports. */
   PortSpace(long key, BitSet claims) {
     this.key = key;
     claim(claims);
   }
 
-  /** Sets anew which ports rules and own services have for themselves. */
+  /** Sets anew which ports rules and own services claim. */
   void claim(BitSet claims) {
     Arrays.fill(claimed, 0);
     long[] words = claims.toLongArray();
@@ -50,21 +56,44 @@ final class PortSpace {
   }
 
   private void summarize(int word) {
-    long busy = taken[word] | claimed[word];
+    long busy = busy(word);
     int at = word / Long.SIZE;
     long bit = 1L << word;
     fullEven[at] = (busy & EVEN) == EVEN ? fullEven[at] | bit : fullEven[at] & ~bit;
     fullOdd[at] = (busy & ODD) == ODD ? fullOdd[at] | bit : fullOdd[at] & ~bit;
   }
 
-  /** How many ports are in use. */
-  int count() {
-    return count;
+  private long busy(int word) {
+    return taken[word] | claimed[word] | used[word];
   }
 
-  /** How many ports nobody claims. */
-  int size() {
-    return PORTS - BitSet.valueOf(claimed).cardinality();
+  /** Counts a session without a binding that runs over a port. */
+  void use(int port) {
+    if (users.length == 0) {
+      users = new int[PORTS / PIECE][];
+    }
+    int[] piece = users[port / PIECE];
+    if (piece == null) {
+      piece = new int[PIECE];
+      users[port / PIECE] = piece;
+    }
+    if (piece[port % PIECE]++ == 0) {
+      used[port / Long.SIZE] |= 1L << port;
+      summarize(port / Long.SIZE);
+    }
+  }
+
+  /** Counts one less. */
+  void unuse(int port) {
+    if (--users[port / PIECE][port % PIECE] == 0) {
+      used[port / Long.SIZE] &= ~(1L << port);
+      summarize(port / Long.SIZE);
+    }
+  }
+
+  /** How many ports are in use by bindings. */
+  int count() {
+    return count;
   }
 
   /**
@@ -115,13 +144,13 @@ final class PortSpace {
 
   private int firstFree(int from, int last, long kind) {
     int word = from / Long.SIZE;
-    long free = ~(taken[word] | claimed[word]) & kind & -1L << from;
+    long free = ~busy(word) & kind & -1L << from;
     while (free == 0) {
       word = nextWithRoom(word + 1, kind);
       if (word == WORDS) {
         return Index.NONE;
       }
-      free = ~(taken[word] | claimed[word]) & kind;
+      free = ~busy(word) & kind;
     }
     int port = word * Long.SIZE + Long.numberOfTrailingZeros(free);
     return port <= last ? port : Index.NONE;
@@ -139,22 +168,14 @@ final class PortSpace {
     return WORDS;
   }
 
-  /** Gives a port back; it is free once the hold-down has passed. */
+  /** Gives a port back at a moment; it is free once the hold-down has passed since then. */
   void free(int port, long now, long holdDown) {
     count--;
     if (holdDown == 0) {
       untake(port);
       return;
     }
-    if (heldCount == held.length) {
-      long[] longer = new long[Math.max(16, 2 * held.length)];
-      for (int i = 0; i < heldCount; i++) {
-        longer[i] = held[(firstHeld + i) % held.length];
-      }
-      held = longer;
-      firstHeld = 0;
-    }
-    held[(firstHeld + heldCount++) % held.length] = (now + holdDown) * PORTS + port;
+    held.add((now + holdDown) * PORTS + port);
   }
 
   private void untake(int port) {
@@ -163,10 +184,8 @@ final class PortSpace {
   }
 
   private void release(long now) {
-    while (heldCount > 0 && held[firstHeld] / PORTS <= now) {
-      untake((int) (held[firstHeld] % PORTS));
-      firstHeld = (firstHeld + 1) % held.length;
-      heldCount--;
+    while (!held.isEmpty() && held.peek() / PORTS <= now) {
+      untake((int) (held.remove() % PORTS));
     }
   }
 }

@@ -45,6 +45,8 @@ public enum Ruling {
   BINDING_KNOWN_INSIDE(Step.STATE, null),
   /** The packet is an error about a packet of a session. */
   ERROR_KNOWN(Step.STATE, null),
+  /** The packet is an error about a packet of a static or live binding, but of no session. */
+  ERROR_OF_BINDING(Step.STATE, null),
   /** The packet opens a connection that another one announced. */
   CONNECTION_EXPECTED(Step.STATE, null),
   /** Nothing is known of the packet. */
@@ -75,6 +77,9 @@ public enum Ruling {
   DEVICE_NOT_ADMITTED(Step.DEVICE, Outcome.DROPPED),
   /** The packet was admitted, but the device runs no such service. */
   DEVICE_REFUSES(Step.DEVICE, Outcome.REFUSED),
+
+  /** The ping was admitted, but the device does not answer pings. */
+  DEVICE_SILENT(Step.DEVICE, Outcome.UNANSWERED),
 
   /** A route or a connected network leads on. */
   ROUTED(Step.ROUTE, null),
@@ -125,10 +130,15 @@ public enum Ruling {
   /** Every port of the shared address is in use. */
   PORTS_USED_UP(Step.SOURCE, Outcome.EXHAUSTED),
 
+  /** The external endpoint that the flow would have is somebody else's. */
+  ENDPOINT_IN_USE(Step.SOURCE, Outcome.EXHAUSTED),
+
   /** The device remembers the flow, so that replies find their way back. */
   SESSION_RECORDED(Step.SESSION, null),
   /** The device forwards without remembering. */
   SESSION_NOT_NEEDED(Step.SESSION, null),
+  /** As the one before: replies to the packet are those of a session that there is already. */
+  SESSION_OF_ANOTHER(Step.SESSION, null),
   /** The error is about a packet of no known session. */
   ERROR_UNMATCHED(Step.SESSION, Outcome.DROPPED),
   /** The text of the packet names another endpoint now. */

@@ -10,6 +10,9 @@ import org.jspecify.annotations.Nullable;
  *
  * @param arrived the first packet as it arrived
  * @param left the first packet as it left
+ * @param cameBack whether the packet went no further: it was for the binding of another insider,
+ *     which did not let it in; {@code left} is how it would look outside, and whoever has that
+ *     binding may answer
  * @param destinationRule the rule that changed its destination, or null
  * @param sourceRule the rule that changed its source, or null
  * @param age how long it has been there
@@ -18,6 +21,7 @@ import org.jspecify.annotations.Nullable;
 public record SessionRow(
     Header arrived,
     Header left,
+    boolean cameBack,
     @Nullable TranslationRule destinationRule,
     @Nullable TranslationRule sourceRule,
     Duration age,

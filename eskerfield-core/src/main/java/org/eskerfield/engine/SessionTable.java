@@ -34,10 +34,31 @@ final class SessionTable {
   private static final int TCP = 3;
   private static final int FIN_FROM_OPENER = 1 << 2;
   private static final int FIN_FROM_OTHER = 1 << 3;
+  private static final int BOTH_FINS = FIN_FROM_OPENER | FIN_FROM_OTHER;
   private static final int OPENER_REFRESHES = 1 << 4;
   private static final int OTHER_REFRESHES = 1 << 5;
-  private static final int IDLE_SHIFT = 6; // above it the number of the idle time
-  private static final int STATE_BITS = 16;
+
+  /** A reset came, and no segment since that shows that both ends talk on. */
+  private static final int RESET = 1 << 6;
+
+  /** The first of two bits: whether the endpoints of a session are counted as used. */
+  private static final int COUNTED = 1 << 7;
+
+  /** The session is no more than expected: a data connection that was announced. */
+  private static final int EXPECTED = 1 << 9;
+
+  private static final int IDLE_SHIFT = 10; // above it the number of the idle time
+  private static final int STATE_BITS = 20;
+  private static final int STATE = (1 << STATE_BITS) - 1;
+
+  /** Which sides of a session refresh it, for {@link #record}. */
+  static final int OPENER = OPENER_REFRESHES;
+
+  static final int OTHER = OTHER_REFRESHES;
+  static final int EITHER = OPENER | OTHER;
+
+  /** What no segment of TCP changes. */
+  private static final int KEPT = EITHER | COUNTED | COUNTED << 1 | EXPECTED;
 
   // The words of a record.
   private static final int WORDS = 8;
@@ -250,6 +271,9 @@ final class SessionTable {
     long[] words = records;
     int at = base(reference >> 1);
     if (protocol == Protocol.TCP) {
+      if ((packet.tcpFlags & Packet.SYN) != 0) {
+        return 0; // perhaps a new flow between the same ends
+      }
       saw(reference, protocol, packet.tcpFlags, now);
     } else {
       refresh(reference, at, now);
@@ -331,9 +355,10 @@ final class SessionTable {
   // Change.
 
   /**
-   * Records a session that is in here in neither direction.
+   * Records a session whose headers are in here in neither direction.
    *
    * @param binding the binding that it uses, or {@link #NONE}
+   * @param refreshing which side refreshes it: {@link #OPENER}, {@link #OTHER} or {@link #EITHER}
    * @return its number
    */
   int record(
@@ -345,6 +370,7 @@ final class SessionTable {
       int destinationRule,
       int sourceRule,
       int settings,
+      int refreshing,
       long now) {
     int session = firstFree;
     if (session != NONE) {
@@ -356,16 +382,8 @@ final class SessionTable {
         links = Arrays.copyOf(links, 2 * links.length);
       }
     }
-    // Outbound packets refresh, RFC 4787 REQ-6: with the opener where its source was translated,
-    // against it where its destination was; both ways where nothing was.
-    boolean inbound = sourceRule == 0 && destinationRule != 0;
-    boolean outbound = sourceRule != 0;
-    boolean everyone = idle.inboundRefreshes(settings);
     int number = idle.numberFor(settings, protocol(kind));
-    long state =
-        (inbound && !everyone ? 0 : OPENER_REFRESHES)
-            | (outbound && !everyone ? 0 : OTHER_REFRESHES)
-            | (long) number << IDLE_SHIFT;
+    long state = refreshing | (long) number << IDLE_SHIFT;
     int at = base(session);
     records[at + ENDS] = ends;
     records[at + KIND] = kind;
@@ -400,9 +418,10 @@ final class SessionTable {
   }
 
   /**
-   * Takes note of a packet of the session. A reset never refreshes, it only shortens what is left
-   * (RFC 7857 section 2.2); a step of the handshake or of the close counts from whichever side it
-   * comes.
+   * Takes note of a packet of the session that leaves. A reset never refreshes, it only shortens
+   * what is left; the next segment that is none shows that both ends talk on, and undoes it (RFC
+   * 7857 section 2.2, RFC 6146 section 3.5.2.2). Everything else of TCP refreshes, from either side
+   * (RFC 5382 REQ-5).
    */
   void saw(int reference, int protocol, int tcpFlags, long now) {
     int at = base(reference >> 1);
@@ -411,12 +430,11 @@ final class SessionTable {
       return;
     }
     int state = state(at);
-    int after = advance(state, tcpFlags, (reference & 1) != 0);
     boolean reset = (tcpFlags & Packet.RST) != 0;
-    if (refreshes(reference, state) || after != state) {
-      long expires = now + idle.millis(after >>> IDLE_SHIFT);
-      records[at + EXPIRES] = reset ? Math.min(records[at + EXPIRES], expires) : expires;
-    }
+    int after = reset ? state | RESET : advance(state & ~RESET, tcpFlags, (reference & 1) != 0);
+    long expires =
+        now + idle.millis(idle.numberForTcp(after >>> IDLE_SHIFT, !reset && isOpen(after)));
+    records[at + EXPIRES] = reset ? Math.min(records[at + EXPIRES], expires) : expires;
     if (after != state) {
       records[at + SINCE] += after - state;
       timers.cancel(reference >> 1); // it may have to end before the timer was set to ring
@@ -424,8 +442,40 @@ final class SessionTable {
     }
   }
 
+  private static boolean isOpen(int state) {
+    return (state & TCP) == ESTABLISHED;
+  }
+
+  /** Whether a TCP connection is over, so that its opener may begin anew: two FINs, or a reset. */
+  boolean isOver(int session) {
+    int state = state(base(session));
+    return (state & BOTH_FINS) == BOTH_FINS || (state & RESET) != 0;
+  }
+
+  /** Marks a session that is expected, of which no packet has come yet. */
+  void expect(int session) {
+    records[base(session) + SINCE] |= EXPECTED;
+  }
+
+  /** Whether a session is expected, and no packet of it has come yet. */
+  boolean isExpected(int session) {
+    return (state(base(session)) & EXPECTED) != 0;
+  }
+
+  /** Notes whether an endpoint of a session is counted: 0 for the first, 1 for the second. */
+  void count(int session, int which, boolean counted) {
+    int at = base(session) + SINCE;
+    long bit = (long) COUNTED << which;
+    records[at] = counted ? records[at] | bit : records[at] & ~bit;
+  }
+
+  /** Whether an endpoint of a session is counted. */
+  boolean isCounted(int session, int which) {
+    return (records[base(session) + SINCE] & (long) COUNTED << which) != 0;
+  }
+
   private int state(int at) {
-    return (int) records[at + SINCE] & 0xffff;
+    return (int) records[at + SINCE] & STATE;
   }
 
   /** Whether packets of a direction refresh; the bits of both directions lie side by side. */
@@ -442,26 +492,20 @@ final class SessionTable {
 
   private int advance(int state, int flags, boolean asReply) {
     int tcp = state & TCP;
-    int fins = state & (FIN_FROM_OPENER | FIN_FROM_OTHER);
+    int fins = state & BOTH_FINS;
     boolean syn = (flags & Packet.SYN) != 0;
     boolean ack = (flags & Packet.ACK) != 0;
-    if ((flags & Packet.RST) != 0) {
-      tcp = CLOSING;
-    } else if (tcp == CLOSING && syn && !ack && !asReply) {
-      tcp = OPENING; // the same ends begin anew
-      fins = 0;
-    } else if (tcp == OPENING && syn && asReply) {
+    if (tcp == OPENING && syn && asReply) {
       tcp = ANSWERED; // with ACK, or a simultaneous open (RFC 5382 REQ-2)
     } else if (tcp == ANSWERED && ack && !asReply) {
       tcp = ESTABLISHED;
     }
     if ((flags & Packet.FIN) != 0) {
       fins |= asReply ? FIN_FROM_OTHER : FIN_FROM_OPENER;
-      tcp = fins == (FIN_FROM_OPENER | FIN_FROM_OTHER) ? CLOSING : tcp;
+      tcp = fins == BOTH_FINS ? CLOSING : tcp;
     }
-    int refreshes = state & (OPENER_REFRESHES | OTHER_REFRESHES);
     int number = idle.numberForTcp(state >>> IDLE_SHIFT, tcp == ESTABLISHED);
-    return tcp | fins | refreshes | number << IDLE_SHIFT;
+    return tcp | fins | (state & KEPT) | number << IDLE_SHIFT;
   }
 
   /** Takes a TCP connection that was met in its middle for an open one. */
@@ -469,8 +513,7 @@ final class SessionTable {
     int at = base(session);
     int state = state(at);
     int number = idle.numberForTcp(state >>> IDLE_SHIFT, true);
-    int refreshes = state & (OPENER_REFRESHES | OTHER_REFRESHES);
-    records[at + SINCE] += (refreshes | ESTABLISHED | number << IDLE_SHIFT) - state;
+    records[at + SINCE] += ((state & KEPT) | ESTABLISHED | number << IDLE_SHIFT) - state;
     records[at + EXPIRES] = now + idle.millis(number);
   }
 
@@ -508,8 +551,9 @@ final class SessionTable {
 
   // Uses of bindings. A use is a number: twice that of the session, plus 1 for its second binding.
 
-  /** Adds a second binding to a session that has one. */
+  /** Adds a second binding to a session that has one; either side refreshes it then. */
   void useSecond(int session, int binding) {
+    records[base(session) + SINCE] |= EITHER;
     if (session >= secondBindings.length) {
       secondBindings = Arrays.copyOf(secondBindings, links.length / 2);
       secondLinks = Arrays.copyOf(secondLinks, links.length);

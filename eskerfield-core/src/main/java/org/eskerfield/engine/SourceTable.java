@@ -4,13 +4,13 @@ import java.util.Arrays;
 import org.eskerfield.packet.Protocol;
 
 /**
- * The internal addresses that share a pool: which external address each is paired with (RFC 4787
+ * The internal addresses that share by a rule: which external address each is paired with (RFC 4787
  * REQ-2), and how many of its ports each has.
  */
 final class SourceTable extends Index {
   private static final int WORDS = 3;
   private static final int ADDRESSES = 0; // internal, paired external
-  private static final int POOL = 1; // and the realm
+  private static final int OWNER = 1; // and the realm
   private static final int COUNTS = 2; // ports by kind, 20 bits each: others, TCP, UDP
   private static final int COUNT_BITS = 20;
   private static final long COUNT = (1 << COUNT_BITS) - 1;
@@ -19,26 +19,26 @@ final class SourceTable extends Index {
   private int used;
   private int firstFree = NONE;
 
-  private static long pool(int pool, int realm) {
-    return (long) pool << 8 | realm;
+  private static long owner(int owner, int realm) {
+    return (long) owner << 8 | realm;
   }
 
   @Override
   int hashOf(int source) {
-    return hash(records[WORDS * source + ADDRESSES] >>> 32, records[WORDS * source + POOL]);
+    return hash(records[WORDS * source + ADDRESSES] >>> 32, records[WORDS * source + OWNER]);
   }
 
-  /** The record of an internal address in a pool; {@link #NONE} if it shares none. */
-  int find(int internal, int realm, int pool) {
+  /** The record of an internal address by a rule; {@link #NONE} if it shares none. */
+  int find(int internal, int realm, int owner) {
     long address = internal & 0xffff_ffffL;
-    long in = pool(pool, realm);
+    long in = owner(owner, realm);
     int hash = hash(address, in);
     for (int slot = start(hash); ; slot = next(slot)) {
       int source = at(slot, hash);
       if (source == NONE
           || (source != OTHER
               && records[WORDS * source + ADDRESSES] >>> 32 == address
-              && records[WORDS * source + POOL] == in)) {
+              && records[WORDS * source + OWNER] == in)) {
         return source;
       }
     }
@@ -65,8 +65,8 @@ final class SourceTable extends Index {
   }
 
   /** Counts one port more for a source, which is paired with the address if it is new. */
-  void count(int internal, int realm, int pool, int external, int protocol) {
-    int source = find(internal, realm, pool);
+  void count(int internal, int realm, int owner, int external, int protocol) {
+    int source = find(internal, realm, owner);
     if (source == NONE) {
       source = firstFree;
       if (source != NONE) {
@@ -78,7 +78,7 @@ final class SourceTable extends Index {
         }
       }
       records[WORDS * source + ADDRESSES] = SessionTable.ends(internal, external);
-      records[WORDS * source + POOL] = pool(pool, realm);
+      records[WORDS * source + OWNER] = owner(owner, realm);
       records[WORDS * source + COUNTS] = 0;
       add(source, hashOf(source));
     }
@@ -86,8 +86,8 @@ final class SourceTable extends Index {
   }
 
   /** Counts one port less; a source without any is forgotten. */
-  void discount(int internal, int realm, int pool, int protocol) {
-    int source = find(internal, realm, pool);
+  void discount(int internal, int realm, int owner, int protocol) {
+    int source = find(internal, realm, owner);
     records[WORDS * source + COUNTS] -= 1L << shift(protocol);
     if (records[WORDS * source + COUNTS] == 0) {
       remove(source, hashOf(source));

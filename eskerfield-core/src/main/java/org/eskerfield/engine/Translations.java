@@ -2,10 +2,7 @@ package org.eskerfield.engine;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
-import java.util.BitSet;
-import java.util.HashMap;
 import java.util.List;
-import java.util.Map;
 import java.util.Set;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -16,6 +13,7 @@ import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
@@ -46,6 +44,7 @@ final class Translations {
    * @param match what else it asks for
    * @param back the other direction of {@code untouched}, else null
    * @param facing where packets arrive; null for anywhere
+   * @param home the interface on which the external block is at home, or null
    * @param hairpin where insiders' packets arrive, or null
    * @param admission who is let in with it, or null
    */
@@ -55,15 +54,22 @@ final class Translations {
       Match match,
       @Nullable Match back,
       @Nullable InterfaceTerm facing,
+      @Nullable Interface home,
       @Nullable Hairpin hairpin,
       @Nullable Match admission) {
     boolean faces(Interface arriving) {
       return DeviceProgram.covers(facing, arriving);
     }
 
-    /** Whether the packet comes from inside, to the external address. */
+    /** Whether packets that arrive here come from inside to the external address. */
     boolean hairpins(Interface arriving) {
-      return !faces(arriving) && Hairpin.covers(hairpin, arriving);
+      return Hairpin.covers(hairpin, arriving)
+          && (home == null || !home.name().equals(arriving.name()));
+    }
+
+    /** Whether packets that arrive here are taken, from outside or from inside. */
+    boolean takesFrom(Interface arriving) {
+      return faces(arriving) || hairpins(arriving);
     }
 
     boolean takes(Packet packet, Interface arriving, ZonedDateTime now) {
@@ -71,7 +77,7 @@ final class Translations {
         return match.matches(packet, false, now) || back.matches(packet, false, now);
       }
       return isFor(packet.destination())
-          && (faces(arriving) || Hairpin.covers(hairpin, arriving))
+          && takesFrom(arriving)
           && match.matches(packet, false, now);
     }
 
@@ -129,73 +135,24 @@ final class Translations {
   final List<Inbound> inbound = new ArrayList<>();
   final List<Outbound> outbound = new ArrayList<>();
 
-  /** Addresses that rules use, by realm: what comes for them is for this device. */
-  private final Map<String, AddressSet> claimed = new HashMap<>();
-
   private final Site site;
+  private final Claims claims;
 
-  Translations(Site site, Device device, AddressSet ownAddresses) {
+  Translations(Site site, Device device, Claims claims) {
     this.site = site;
-    AddressSet taken = ownAddresses; // what no pool may lend
-    for (TranslationRule rule : device.translation()) {
-      Prefix block = rule.disabled() ? null : externalBlock(rule);
-      if (block != null) {
-        claim(((InwardRule) rule).facing(), AddressSet.ofPrefixes(List.of(block)));
-        if (rule instanceof StaticRule) {
-          taken = taken.union(AddressSet.ofPrefixes(List.of(block)));
-        }
-      }
-    }
-    for (Interface own : device.interfaces()) {
-      for (Prefix prefix : own.network().prefixes()) {
-        if (prefix.isNetworkOrBroadcast(prefix.first())) {
-          taken = taken.union(AddressSet.of(prefix.first(), prefix.last()));
-        }
-      }
-    }
+    this.claims = claims;
     for (TranslationRule rule : device.translation()) {
       if (!rule.disabled()) {
-        AddressSet pool = add(rule, taken.complement());
-        InterfaceTerm side = outside(rule);
-        if (side != null) {
-          claim(side, pool);
-        }
+        add(rule);
       }
     }
-  }
-
-  private void claim(InterfaceTerm side, AddressSet addresses) {
-    String realm = side.interfaces().get(0).network().realm();
-    claimed.merge(realm == null ? "" : realm, addresses, AddressSet::union);
-  }
-
-  /** Whether rules use the address in a realm; null for the common one. */
-  boolean claims(Address address, @Nullable String realm) {
-    return claimed(realm).contains(address);
-  }
-
-  /** The addresses that rules use in a realm; null for the common one. */
-  AddressSet claimed(@Nullable String realm) {
-    return claimed.getOrDefault(realm == null ? "" : realm, AddressSet.NONE);
-  }
-
-  /** The side on which a rule uses the addresses of its pool; null if it has none. */
-  private static @Nullable InterfaceTerm outside(TranslationRule rule) {
-    if (rule instanceof SharedRule shared) {
-      return shared.leaving();
-    }
-    if (rule instanceof DynamicRule lent) {
-      return lent.leaving();
-    }
-    return rule instanceof DestinationRule both && both.sources() != null ? both.leaving() : null;
   }
 
   private static @Nullable Prefix externalBlock(TranslationRule rule) {
     return rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
   }
 
-  /** Adds a rule, and returns the addresses of its pool. */
-  private AddressSet add(TranslationRule rule, AddressSet lendable) {
+  private void add(TranslationRule rule) {
     Prefix block = externalBlock(rule);
     if (rule instanceof InwardRule inward && block != null) {
       inbound.add(
@@ -205,13 +162,9 @@ final class Translations {
               match(inward.from(), List.of(), inward.services()),
               null,
               inward.facing(),
+              claims.homeOf(block, inward.facing()),
               inward.hairpin(),
               admission(inward.admit())));
-      if (inward instanceof DestinationRule both
-          && both.sources() != null
-          && both.sources().pool() != null) {
-        return both.sources().pool().addresses();
-      }
       if (inward instanceof StaticRule) {
         AddressTerm inside =
             new AddressTerm(
@@ -219,37 +172,27 @@ final class Translations {
                 inward.internal().text(),
                 AddressSet.ofPrefixes(List.of(inward.internalBlock())),
                 inward.internal().place());
-        outbound.add(
-            new Outbound(
-                inward,
-                match(List.of(inside), List.of(), List.of()),
-                inward.facing(),
-                block,
-                null));
+        Match from = match(List.of(inside), List.of(), List.of());
+        outbound.add(new Outbound(inward, from, inward.facing(), block, null));
       }
     } else if (rule instanceof UntouchedRule both) {
-      inbound.add(
-          new Inbound(
-              both,
-              null,
-              match(both.from(), both.to(), List.of()),
-              match(both.to(), both.from(), List.of()),
-              null,
-              null,
-              null));
+      Match there = match(both.from(), both.to(), List.of());
+      Match back = match(both.to(), both.from(), List.of());
+      inbound.add(new Inbound(both, null, there, back, null, null, null, null));
     } else if (rule instanceof DynamicRule lent) {
-      AddressSet pool = lent.pool().addresses().intersection(lendable);
-      outbound.add(
-          new Outbound(lent, match(lent.from(), lent.to(), List.of()), lent.leaving(), null, pool));
-      return pool;
+      AddressSet pool = lent.pool().addresses().intersection(claims.lendable());
+      Match from = match(lent.from(), lent.to(), List.of());
+      outbound.add(new Outbound(lent, from, lent.leaving(), null, pool));
     } else if (rule instanceof SharedRule shared) {
-      AddressSet pool = shared.pool() == null ? null : shared.pool().addresses();
-      outbound.add(
-          new Outbound(
-              shared, match(shared.from(), shared.to(), List.of()), shared.leaving(), null, pool));
-      return pool == null ? AddressSet.NONE : pool;
+      AddressSet pool = shared.pool() == null ? null : sharable(shared.pool());
+      Match from = match(shared.from(), shared.to(), List.of());
+      outbound.add(new Outbound(shared, from, shared.leaving(), null, pool));
     }
-    return AddressSet.NONE;
+  }
+
+  /** The addresses of a pool that may be shared: none that a static rule holds. */
+  AddressSet sharable(Pool pool) {
+    return pool.addresses().intersection(claims.held().complement());
   }
 
   private Match match(List<AddressTerm> from, List<AddressTerm> to, List<ServiceTerm> services) {
@@ -283,7 +226,7 @@ final class Translations {
     for (Inbound entry : inbound) {
       if (entry.isFor(packet.destination())) {
         Set<Match.Field> misses = entry.match().misses(packet, false, now);
-        if (!entry.faces(arriving) && !Hairpin.covers(entry.hairpin(), arriving)) {
+        if (!entry.takesFrom(arriving)) {
           misses.add(Match.Field.ARRIVING);
         }
         if (nearest == null || Match.distance(misses) < Match.distance(nearestMisses)) {
@@ -311,24 +254,35 @@ final class Translations {
     return null;
   }
 
-  /** Adds the ports of an external address that rules use by themselves. */
-  void claimPorts(Address address, int protocol, BitSet ports) {
+  /** The static rule that a packet to an external endpoint goes in by; null if there is none. */
+  @Nullable Inbound fixedFor(Packet packet, Interface arriving) {
     for (Inbound entry : inbound) {
-      if (entry.isFor(address) && entry.rule() instanceof InwardRule inward) {
-        for (ServiceTerm term : inward.services()) {
-          claim(term, protocol, ports);
-        }
+      if (entry.rule() instanceof StaticRule fixed
+          && entry.isFor(packet.destination())
+          && entry.takesFrom(arriving)
+          && ServiceTerm.anyCovers(
+              fixed.services(), packet.protocol, packet.destinationPort, packet.icmpType)) {
+        return entry;
       }
     }
+    return null;
   }
 
-  /** Adds the ports of a service. */
-  static void claim(ServiceTerm term, int protocol, BitSet ports) {
-    for (ServicePart part : term.service().parts()) {
-      if (part.protocol() == protocol || part.protocol() == ServicePart.ANY_PROTOCOL) {
-        part.ports().addTo(ports);
+  /** Whether a rule stands on an external endpoint. */
+  boolean standsOn(Address address, int port, int protocol) {
+    for (Inbound entry : inbound) {
+      if (entry.isFor(address)
+          && entry.rule() instanceof InwardRule rule
+          && ServiceTerm.anyCovers(rule.services(), protocol, port, Icmp.NO_TYPE)) {
+        return true;
       }
     }
+    for (Outbound entry : outbound) {
+      if (entry.pool() != null && entry.pool().contains(address)) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** The bindings that stand in the policy, with the remote ends that use them now. */

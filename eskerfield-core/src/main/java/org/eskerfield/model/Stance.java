@@ -15,7 +15,8 @@ public record Stance(Action otherwise, List<Pair> pairs, Place place) implements
    * What the stance says for one pair of zones.
    *
    * @param from the zone of the arriving interface, or {@code any}
-   * @param to the zone of the leaving interface, or {@code any}
+   * @param to the zone of the leaving interface, {@code device} for the device itself, or {@code
+   *     any} for both
    * @param action accept, drop or reject
    * @param place where it stands
    */
@@ -47,8 +48,8 @@ public record Stance(Action otherwise, List<Pair> pairs, Place place) implements
     return pair != null ? pair.action() : otherwise;
   }
 
-  /** Whether every way is open, as on a plain router. */
+  /** Whether it is the one word {@code accept}, as on a plain router, which remembers nothing. */
   public boolean acceptsEverything() {
-    return otherwise == Action.ACCEPT && pairs.stream().allMatch(p -> p.action() == Action.ACCEPT);
+    return otherwise == Action.ACCEPT && pairs.isEmpty();
   }
 }

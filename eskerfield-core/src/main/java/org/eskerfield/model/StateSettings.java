@@ -2,6 +2,7 @@ package org.eskerfield.model;
 
 import java.time.Duration;
 import java.util.Locale;
+import org.eskerfield.packet.PortSet;
 
 /**
  * How a device keeps state. What the RFCs recommend, or their minimum where they recommend nothing,
@@ -15,6 +16,7 @@ import java.util.Locale;
  * @param inboundRefreshes whether packets from outside refresh a session too (RFC 4787 REQ-6)
  * @param midStream whether a TCP connection may be met in its middle, without its opening
  * @param fileTransfer whether the application level gateway for FTP is on (RFC 2663 section 2.9)
+ * @param controlPorts the ports that the gateway takes for those of control connections
  */
 public record StateSettings(
     Timers timers,
@@ -24,7 +26,8 @@ public record StateSettings(
     Ports ports,
     boolean inboundRefreshes,
     boolean midStream,
-    boolean fileTransfer) {
+    boolean fileTransfer,
+    PortSet controlPorts) {
   /**
    * How long sessions live without being refreshed; each more than 0.
    *
@@ -101,11 +104,20 @@ public record StateSettings(
           new Ports(true, true, true, 0, Duration.ZERO),
           false,
           false,
-          false);
+          false,
+          PortSet.of(21));
 
   /** The same with the gateway for file transfer switched on. */
   public StateSettings withFileTransfer() {
     return new StateSettings(
-        timers, mapping, filtering, pooling, ports, inboundRefreshes, midStream, true);
+        timers,
+        mapping,
+        filtering,
+        pooling,
+        ports,
+        inboundRefreshes,
+        midStream,
+        true,
+        controlPorts);
   }
 }

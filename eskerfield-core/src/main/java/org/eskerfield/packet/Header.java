@@ -12,10 +12,11 @@ import org.jspecify.annotations.Nullable;
  *     none
  * @param protocol protocol number, see {@link Protocol}
  * @param icmpType ICMP type; {@link Icmp#NO_TYPE} for other protocols
+ * @param icmpCode ICMP code; 0 where there is none
  * @param tcpFlags TCP flags as in {@link Packet}; 0 for other protocols
  * @param ttl time to live or hop limit
  * @param inner in an ICMP error the header of the packet that it is about, else null
- * @param payload the line of text that the packet carries, see {@link Packet#payload}, or null
+ * @param payload the text that the packet carries, see {@link Packet#payload}, or null
  */
 public record Header(
     Address source,
@@ -24,6 +25,7 @@ public record Header(
     int destinationPort,
     int protocol,
     int icmpType,
+    int icmpCode,
     int tcpFlags,
     int ttl,
     @Nullable Header inner,
@@ -60,7 +62,7 @@ public record Header(
     } else if (Icmp.isEchoReply(icmpType)) {
       text.append(" echo reply id ").append(destinationPort);
     } else if (inner != null) {
-      text.append(' ').append(Icmp.errorName(protocol, icmpType));
+      text.append(' ').append(Icmp.errorName(protocol, icmpType, icmpCode));
     }
     return text.toString();
   }

@@ -23,19 +23,55 @@ public final class Icmp {
   /** Error of IPv4: the hop count was used up. */
   public static final int TIME_EXCEEDED = 11;
 
+  /** Query of IPv4 for the time (RFC 792). */
+  public static final int TIMESTAMP = 13;
+
+  /** Its reply. */
+  public static final int TIMESTAMP_REPLY = 14;
+
+  /** Query of IPv4 for the network (RFC 792); its reply is one more. */
+  private static final int INFORMATION = 15;
+
+  /** Query of IPv4 for the netmask (RFC 950); its reply is one more. */
+  private static final int ADDRESS_MASK = 17;
+
   /** Error of IPv6: the destination is unreachable, or sending to it is forbidden. */
   public static final int UNREACHABLE_V6 = 1;
 
   /** Error of IPv6: the hop count was used up. */
   public static final int TIME_EXCEEDED_V6 = 3;
 
+  /** Error of IPv6: something in the header is not understood, as the protocol (RFC 4443 3.4). */
+  public static final int PARAMETER_PROBLEM_V6 = 4;
+
   private Icmp() {}
 
   /** What an error says; only asked of errors. */
-  static String errorName(int protocol, int type) {
-    int exceeded = protocol == Protocol.ICMP ? TIME_EXCEEDED : TIME_EXCEEDED_V6;
-    return type == exceeded ? "time exceeded" : "unreachable";
+  static String errorName(int protocol, int type, int code) {
+    boolean ipv4 = protocol == Protocol.ICMP;
+    if (type == (ipv4 ? TIME_EXCEEDED : TIME_EXCEEDED_V6)) {
+      return "time exceeded";
+    }
+    if (!ipv4 && type == PARAMETER_PROBLEM_V6 && code == 1) {
+      return "protocol unreachable";
+    }
+    if (type != (ipv4 ? UNREACHABLE : UNREACHABLE_V6)) {
+      return "error type " + type + " code " + code;
+    }
+    String what =
+        switch (ipv4 ? code : V6_CODES.length > code ? V6_CODES[code] : -1) {
+          case 0 -> "network ";
+          case 1 -> "host ";
+          case 2 -> "protocol ";
+          case 3 -> "port ";
+          case 13 -> "administratively ";
+          default -> "";
+        };
+    return what.startsWith("admin") ? what + "prohibited" : what + "unreachable";
   }
+
+  /** The codes of IPv4 that say what codes 0 to 4 of RFC 4443 section 3.1 say. */
+  private static final int[] V6_CODES = {0, 13, -1, 1, 3};
 
   /** Whether a type is a request for an echo, in either family. */
   public static boolean isEchoRequest(int type) {
@@ -45,5 +81,19 @@ public final class Icmp {
   /** Whether a type is an echo reply, in either family. */
   public static boolean isEchoReply(int type) {
     return type == ECHO_REPLY || type == ECHO_REPLY_V6;
+  }
+
+  /**
+   * Whether a message may open a session: only a query does, never a reply (RFC 5508 section 3.1).
+   *
+   * @param type the type; {@link #NO_TYPE} for a message whose type nobody asked for, which counts
+   *     as a query
+   */
+  public static boolean isQuery(int type) {
+    return type == NO_TYPE
+        || isEchoRequest(type)
+        || type == TIMESTAMP
+        || type == INFORMATION
+        || type == ADDRESS_MASK;
   }
 }

@@ -56,13 +56,19 @@ public final class Packet {
   /** ICMP type, or {@link Icmp#NO_TYPE}. */
   public final int icmpType;
 
+  /** ICMP code, 0 where there is none. */
+  public final int icmpCode;
+
   /** TCP flags, or 0. */
   public final int tcpFlags;
 
   /** In an ICMP error the packet that it is about (RFC 5508 section 3.2), else null. */
   public @Nullable Packet inner;
 
-  /** A line of text that the packet carries, such as a command of RFC 959; null for none. */
+  /**
+   * A piece of the text of a control connection, such as commands of RFC 959, with its line ends;
+   * null for none.
+   */
   public @Nullable String payload;
 
   /** Time to live (IPv4) or hop limit (IPv6), 0 to 255. */
@@ -81,6 +87,23 @@ public final class Packet {
       int protocol,
       int icmpType,
       int tcpFlags) {
+    this(source, sourcePort, destination, destinationPort, protocol, icmpType, 0, tcpFlags);
+  }
+
+  /**
+   * Makes a packet with an ICMP code, 0 to 255.
+   *
+   * @throws IllegalArgumentException if the addresses are of different families
+   */
+  public Packet(
+      Address source,
+      int sourcePort,
+      Address destination,
+      int destinationPort,
+      int protocol,
+      int icmpType,
+      int icmpCode,
+      int tcpFlags) {
     if (source.family() != destination.family()) {
       throw new IllegalArgumentException(
           "one packet has one family, but goes from " + source + " to " + destination);
@@ -88,6 +111,7 @@ public final class Packet {
     this.family = source.family();
     this.protocol = protocol;
     this.icmpType = icmpType;
+    this.icmpCode = icmpCode;
     this.tcpFlags = tcpFlags;
     rewriteSource(source, sourcePort);
     rewriteDestination(destination, destinationPort);
@@ -102,7 +126,14 @@ public final class Packet {
   public Packet copy() {
     Packet copy =
         new Packet(
-            source(), sourcePort, destination(), destinationPort, protocol, icmpType, tcpFlags);
+            source(),
+            sourcePort,
+            destination(),
+            destinationPort,
+            protocol,
+            icmpType,
+            icmpCode,
+            tcpFlags);
     copy.ttl = ttl;
     copy.inner = inner == null ? null : inner.copy();
     copy.payload = payload;
@@ -118,6 +149,7 @@ public final class Packet {
         header.destinationPort(),
         header.protocol(),
         header.icmpType(),
+        header.icmpCode(),
         header.protocol() == Protocol.TCP ? SYN : 0);
   }
 
@@ -127,10 +159,11 @@ public final class Packet {
    * @param from who sends it, of the family of the packet
    * @param about the packet, as the sender of the error got it; copied
    * @param icmpType the type of the family's ICMP, such as {@link Icmp#UNREACHABLE}
+   * @param icmpCode its code
    */
-  public static Packet error(Address from, Packet about, int icmpType) {
+  public static Packet error(Address from, Packet about, int icmpType, int icmpCode) {
     int protocol = about.family == Family.IPV4 ? Protocol.ICMP : Protocol.ICMPV6;
-    Packet error = new Packet(from, 0, about.source(), 0, protocol, icmpType, 0);
+    Packet error = new Packet(from, 0, about.source(), 0, protocol, icmpType, icmpCode, 0);
     error.inner = about.copy();
     return error;
   }
@@ -173,6 +206,7 @@ public final class Packet {
         destinationPort,
         protocol,
         icmpType,
+        icmpCode,
         tcpFlags,
         ttl,
         inner == null ? null : inner.header(),

@@ -22,7 +22,6 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
@@ -41,8 +40,12 @@ import org.jspecify.annotations.Nullable;
 final class Exchange {
   private static final String INTERNET = "the internet";
 
-  /** Where a packet goes next: to an address on a network, or with none, into the internet. */
-  private record Hop(@Nullable Network network, Address to) {}
+  /**
+   * Where a packet goes next: to an address on a network, or with none, into the internet.
+   *
+   * @param from the device that hands it on; null for a host or the internet
+   */
+  private record Hop(@Nullable Network network, Address to, @Nullable Device from) {}
 
   private final Site site;
   private final Map<String, DeviceMachine> machines;
@@ -207,21 +210,21 @@ final class Exchange {
         mode.isPassive()
             ? mode == FileTransfer.Mode.PASSIVE ? "PASV" : "EPSV"
             : mode.announcement(question.source(), port);
-    packet.payload = said;
+    packet.payload = said + LINE_END;
     walk(question.sender(), "announcement");
     Named server = receiver;
     Header atServer = packet.header();
-    String heard = packet.payload;
+    String heard = packet.payload == null ? null : packet.payload.strip();
     if (server == null || heard == null) {
       return new FileTransfer(mode, said, null, null);
     }
     if (mode.isPassive()) {
       said = mode.announcement(atServer.destination(), port);
       packet = mirrored(atServer, Packet.ACK);
-      packet.payload = said;
+      packet.payload = said + LINE_END;
       isReply = true;
       walk(server, "announcement");
-      heard = packet.payload;
+      heard = packet.payload == null ? null : packet.payload.strip();
       if (heard == null || !isAccepted()) {
         return new FileTransfer(mode, said, null, null);
       }
@@ -268,14 +271,14 @@ final class Exchange {
     Named server = receiver;
     Header atServer = packet.header();
     packet = mirrored(atServer, Packet.ACK);
-    packet.payload = mode.announcement(atServer.destination(), port);
+    packet.payload = mode.announcement(atServer.destination(), port) + LINE_END;
     isReply = true;
     walk(server, "announcement");
     return listening(atServer.destination(), port);
   }
 
   private static Header listening(Address listener, int port) {
-    return new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, null, null);
+    return new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, 0, null, null);
   }
 
   /** Where the other end opens the data connection to; null if that cannot be. */
@@ -285,6 +288,9 @@ final class Exchange {
     }
     return announced.address().equals(listener.toString()) ? listener : announced.ipv4();
   }
+
+  /** How lines of control connections end (RFC 959 section 5.3). */
+  private static final String LINE_END = "\r\n";
 
   /** The port that servers open data connections from (RFC 959 section 3.2). */
   private static final int FTP_DATA_PORT = 20;
@@ -348,17 +354,7 @@ final class Exchange {
     Named server = receiver;
     Outcome refusal = last.ends();
     if (server == null) {
-      Outcome outcome = required(refusal);
-      String reason = sentence(request);
-      Ruling ruling = last;
-      Device from = endedAt;
-      if (from == null || !isToldOf(ruling)) {
-        return trace(outcome, reason, request, null, null, List.of());
-      }
-      int type = ruling == Ruling.HOPS_USED_UP ? TIME_EXCEEDED : UNREACHABLE;
-      boolean heard = walkNotice(from, noticeSource(from), type, sent);
-      String lost = heard || outcome != Outcome.REFUSED ? "" : "; its notice of that is lost";
-      return trace(outcome, reason + lost, request, null, null, legs());
+      return undelivered(required(refusal), request, sent);
     }
     Endpoint deliveredTo =
         new Endpoint(server.name(), seen.destination(), seen.destinationPort(), seen.protocol());
@@ -369,7 +365,8 @@ final class Exchange {
         && (seen.protocol() != Protocol.TCP || last == Ruling.HOST_REJECTED)) {
       String reason = sentence(request);
       asItArrived = packet;
-      if (walkNotice(server, seen.destination(), UNREACHABLE, sent)) {
+      Notice notice = Notice.of(last, packet);
+      if (notice != null && walkNotice(server, seen.destination(), notice, sent)) {
         return trace(Outcome.REFUSED, reason, request, deliveredTo, seenAs, legs());
       }
       return lost(server.name() + " refuses it, but the notice", request, deliveredTo, seenAs);
@@ -396,6 +393,37 @@ final class Exchange {
     String what = Protocol.hasPorts(seen.protocol()) ? "" : " " + question.probe();
     String reason = terse ? "" : Wording.answered(deliveredTo, seenAs, what, request);
     return trace(Outcome.ANSWERED, reason, request, deliveredTo, seenAs, reply);
+  }
+
+  /** The trace of a packet that nobody received, and of what its sender hears of that. */
+  private Trace undelivered(Outcome outcome, List<Leg> request, Header sent) {
+    String reason = sentence(request);
+    Ruling ruling = last;
+    Device from = endedAt;
+    Notice notice = from == null ? null : Notice.of(ruling, asItArrived);
+    boolean resets = ruling == Ruling.DEVICE_REFUSES && isTcp();
+    if (from == null || (notice == null && !resets)) {
+      return trace(outcome, reason, request, null, null, List.of());
+    }
+    boolean heard;
+    if (resets) { // as an end system does, from the address that was spoken to
+      packet = mirrored(asItArrived.header(), Packet.RST | Packet.ACK);
+      isReply = true;
+      walk(from, "RST");
+      heard = mirrors(packet.header(), sent) && isAccepted();
+    } else {
+      // An end system answers from the address that was spoken to, a router from its own.
+      Address source =
+          ruling == Ruling.DEVICE_REFUSES ? asItArrived.destination() : noticeSource(from);
+      heard = notice != null && walkNotice(from, source, notice, sent);
+    }
+    List<Leg> back = legs();
+    if (heard || outcome != Outcome.REFUSED) {
+      return trace(outcome, reason, request, null, null, back);
+    }
+    String what = resets ? "; its reset is lost" : "; its notice of that is lost";
+    String why = back.isEmpty() ? "" : ": " + sentence(back);
+    return trace(Outcome.UNANSWERED, reason + what + why, request, null, null, back);
   }
 
   private boolean isAccepted() {
@@ -435,51 +463,18 @@ final class Exchange {
     return ruling == Ruling.HOST_REFUSES || ruling == Ruling.HOST_REJECTED;
   }
 
-  private static final int UNREACHABLE = 0;
-  private static final int TIME_EXCEEDED = 1;
-
-  /** The ICMP types of both notices, by family. */
-  private static int icmpType(Family family, int notice) {
-    if (family == Family.IPV4) {
-      return notice == UNREACHABLE ? Icmp.UNREACHABLE : Icmp.TIME_EXCEEDED;
-    }
-    return notice == UNREACHABLE ? Icmp.UNREACHABLE_V6 : Icmp.TIME_EXCEEDED_V6;
-  }
-
-  /**
-   * Whether a device tells the sender when it ends a packet so: rejections (RFC 1812 section
-   * 5.3.9), missing routes and hop counts (section 4.3.3), and exhaustion (RFC 5508 REQ-8). What is
-   * dropped is dropped without a word.
-   */
-  private static boolean isToldOf(Ruling ruling) {
-    return switch (ruling) {
-      case NO_ROUTE,
-          ROUTE_DOWN,
-          HOPS_USED_UP,
-          REJECTED_BY_RULE,
-          REJECTED_OTHERWISE,
-          REJECTED_BY_STANCE,
-          DEVICE_REFUSES,
-          POOL_USED_UP,
-          PORTS_USED_UP,
-          PORT_LIMIT_REACHED ->
-          true;
-      default -> false;
-    };
-  }
-
   /** The address that a device's notice about the packet in hand bears; null for none. */
   private @Nullable Address noticeSource(Device device) {
     return machine(device).program().sourceTowards(asItArrived.source());
   }
 
   /** Sends a notice about the packet as it arrived; tells whether its sender gets it. */
-  private boolean walkNotice(Named from, @Nullable Address source, int notice, Header sent) {
+  private boolean walkNotice(Named from, @Nullable Address source, Notice notice, Header sent) {
     legs = new ArrayList<>();
     if (source == null) {
       return false;
     }
-    packet = Packet.error(source, asItArrived, icmpType(asItArrived.family, notice));
+    packet = Packet.error(source, asItArrived, notice.type(), notice.code());
     isReply = true;
     walk(from, "notice");
     boolean received = last == Ruling.NOTICE_RECEIVED || last == Ruling.DEVICE_RECEIVES;
@@ -607,7 +602,7 @@ final class Exchange {
       hop = sender instanceof Device device ? originate(device) : send((Host) sender);
     }
     while (hop != null) {
-      hop = hop.network() == null ? carry() : handOver(hop.network(), hop.to());
+      hop = hop.network() == null ? carry() : handOver(hop.network(), hop.to(), hop.from());
     }
     if (watch != null) {
       boolean arrived = isReply ? isAccepted() || last == Ruling.NOTICE_RECEIVED : receiver != null;
@@ -650,7 +645,7 @@ final class Exchange {
     }
     if (host.isOutside()) {
       say(Ruling.SENT_TO_CARRIER, host, "sends it into the internet");
-      return new Hop(null, to);
+      return new Hop(null, to, null);
     }
     Network network = host.networkTowards(to);
     if (network != null) {
@@ -664,7 +659,7 @@ final class Exchange {
                   + (network.prefixOf(to) == null
                       ? ", which it takes to be on its own network " + network.name()
                       : " on its own network " + network.name()));
-      return new Hop(network, to);
+      return new Hop(network, to, null);
     }
     Address gateway = site.gateway(host, packet.family);
     if (gateway == null) {
@@ -684,7 +679,7 @@ final class Exchange {
         Ruling.SENT_TO_GATEWAY,
         host,
         terse ? "" : "hands it to its gateway " + who(network, gateway));
-    return new Hop(network, gateway);
+    return new Hop(network, gateway, null);
   }
 
   private static Network gatewayNetwork(Host host, Address gateway) {
@@ -720,6 +715,9 @@ final class Exchange {
   private @Nullable Hop originate(Device device) {
     LegRecorder leg = leg(device.name(), Leg.Kind.DEVICE, null);
     DeviceMachine machine = machine(device);
+    if (!isReply) {
+      asItArrived = packet.copy();
+    }
     last = machine.originate(packet, leg);
     return onward(machine);
   }
@@ -741,7 +739,9 @@ final class Exchange {
 
   private static @Nullable Hop onward(DeviceMachine machine) {
     Interface leaving = machine.leaving();
-    return leaving == null ? null : new Hop(leaving.network(), machine.nextHop());
+    return leaving == null
+        ? null
+        : new Hop(leaving.network(), machine.nextHop(), machine.program().device());
   }
 
   private DeviceMachine machine(Device device) {
@@ -752,8 +752,12 @@ final class Exchange {
     return machine;
   }
 
-  /** The packet is handed to an address on a network: who takes it? */
-  private @Nullable Hop handOver(Network network, Address to) {
+  /**
+   * The packet is handed to an address on a network: who takes it?
+   *
+   * @param from the device that hands it over, which does not hear itself; null for anybody else
+   */
+  private @Nullable Hop handOver(Network network, Address to, @Nullable Device from) {
     for (Device device : site.devices().values()) {
       for (Interface own : device.interfaces()) {
         if (isSame(own.network(), network) && own.addresses().contains(to)) {
@@ -776,21 +780,24 @@ final class Exchange {
     }
     if (network.carrier().contains(to)) {
       if (!packet.destination().equals(to)) {
-        return new Hop(null, to);
+        return new Hop(null, to, null);
       }
       takenToAnswer("the carrier's router at " + to);
       return null;
     }
     // A device answers on a network for the external addresses that its rules use there.
     for (DeviceMachine machine : machines.values()) {
-      for (Interface own : machine.program().device().interfaces()) {
+      Device device = machine.program().device();
+      for (Interface own : device.interfaces()) {
         if (isSame(own.network(), network)
             && own.isUp()
-            && machine.program().claims(to, network.realm())) {
-          return arrive(machine.program().device(), own);
+            && (from == null || !from.name().equals(device.name()))
+            && machine.program().answersOn(network, to)) {
+          return arrive(device, own);
         }
       }
     }
+    endedAt = from != null && from.name().equals(question.sender().name()) ? null : from;
     Prefix prefix = network.prefixOf(to);
     say(
         Ruling.NOBODY_THERE,
@@ -874,13 +881,13 @@ final class Exchange {
                       + block.to()
                       + " is routed to "
                       + block.via());
-          return new Hop(link, block.via());
+          return new Hop(link, block.via(), null);
         }
       }
     }
     Network network = site.networkOf(to);
     for (DeviceMachine machine : machines.values()) {
-      if (network == null && machine.program().claims(to, null)) {
+      if (network == null && machine.program().isNamedOutside(to)) {
         String device = machine.program().device().name();
         say(
             Ruling.NO_CARRIER_LINK,
@@ -913,7 +920,7 @@ final class Exchange {
         Ruling.CARRIED,
         network,
         terse ? "" : "carries it to " + network.name() + ", which holds " + to);
-    return new Hop(network, to);
+    return new Hop(network, to, null);
   }
 
   /** Somebody outside whom the file does not describe: taken to be there and to answer. */

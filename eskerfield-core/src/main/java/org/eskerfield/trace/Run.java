@@ -212,10 +212,18 @@ public final class Run {
    * @param answer the announcement as the client gets it
    */
   public void announce(@Nullable Device device, @Nullable Interface by, Packet answer) {
-    String text = answer.payload;
-    FileTransferGateway.Announced said = text == null ? null : FileTransferGateway.read(text);
-    boolean plain = text != null && text.startsWith("227") && answer.family == Family.IPV4;
-    if (text == null || said == null || (!plain && !text.startsWith("229"))) {
+    String text = answer.payload == null ? "" : answer.payload;
+    FileTransferGateway.Announced said = null;
+    boolean plain = false;
+    for (String line : text.split("\n", -1)) {
+      boolean is227 = line.startsWith("227") && answer.family == Family.IPV4;
+      FileTransferGateway.Announced here = FileTransferGateway.read(line);
+      if (here != null && (is227 || line.startsWith("229"))) {
+        said = here;
+        plain = is227;
+      }
+    }
+    if (said == null) {
       return;
     }
     Packet client =

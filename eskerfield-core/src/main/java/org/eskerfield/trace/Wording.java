@@ -129,10 +129,31 @@ final class Wording {
               + nearly;
       case DEVICE_REFUSES ->
           "refuses it: "
-              + after.destination()
-              + " is its own address, and it runs no "
-              + service(after)
-              + nearly;
+              + (by instanceof OwnService own
+                  ? label
+                      + (own.from().isEmpty()
+                          ? " knows no such connection"
+                          : " is open to "
+                              + from(own.from())
+                              + " only, and this is from "
+                              + who(source))
+                  : after.destination()
+                      + " is its own address, and it runs no "
+                      + service(after)
+                      + nearly);
+      case DEVICE_SILENT ->
+          "gets the ping, but does not answer pings"
+              + (by instanceof OwnService own
+                  ? ": " + label + " is open to " + from(own.from()) + " only"
+                  : "");
+      case ENDPOINT_IN_USE ->
+          "cannot tell the replies apart from those of another session or rule: "
+              + after.sourceText()
+              + " is in use towards "
+              + to
+              + (by == null ? "" : ", which " + label + " would give it as well");
+      case ERROR_OF_BINDING ->
+          "knows the binding of the packet that the error is about, made by " + label;
       case ROUTED -> routed(by, after, leaving);
       case HOPS_USED_UP -> "drops it: its hop count is used up, so it was going in circles";
       case HOST_ACCEPTED_BY_RULE -> "lets it in by " + label + " of its own filter";
@@ -193,6 +214,8 @@ final class Wording {
       case PORTS_USED_UP -> "has no port left for it: " + label + " has given out every one";
       case SESSION_RECORDED -> "remembers the session for the replies";
       case SESSION_NOT_NEEDED -> "forwards it without remembering a session";
+      case SESSION_OF_ANOTHER ->
+          "forwards it without remembering a session: replies to it belong to another session";
       case NOT_AN_OPENING -> "drops it: it belongs to no session and does not open one";
       default -> throw new IllegalArgumentException(ruling + " is no decision of a device");
     };

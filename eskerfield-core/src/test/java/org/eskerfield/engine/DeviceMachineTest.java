@@ -373,7 +373,7 @@ class DeviceMachineTest {
     segment(false, Packet.FIN | Packet.ACK, Ruling.SESSION_KNOWN);
     assertThat(minutesLeft()).isEqualTo(4);
     pass(239_000);
-    segment(true, Packet.SYN, Ruling.SESSION_KNOWN); // the same ports begin anew
+    segment(true, Packet.SYN, Ruling.SESSION_RECORDED); // the same ports begin anew
     segment(false, Packet.SYN | Packet.ACK, Ruling.SESSION_KNOWN);
     segment(true, Packet.ACK, Ruling.SESSION_KNOWN);
     assertThat(minutesLeft()).isEqualTo(124);
@@ -385,7 +385,7 @@ class DeviceMachineTest {
   }
 
   @Test
-  void aConnectionFromOutsideLivesAsLongAndIsRefreshedByItsServer() {
+  void aConnectionFromOutsideLivesAsLongAndIsRefreshedByEitherSide() {
     Address client = a("203.0.113.9");
     Address server = a("10.77.4.8");
     Address offered = a("198.51.100.141");
@@ -395,7 +395,8 @@ class DeviceMachineTest {
     assertThat(minutesLeft()).isEqualTo(124);
     pass(60_000 * 60);
     in(tcp(client, 4000, offered, 80, Packet.ACK));
-    assertThat(minutesLeft()).isEqualTo(64);
+    assertThat(minutesLeft()).isEqualTo(124);
+    pass(60_000 * 60);
     out(tcp(server, 80, client, 4000, Packet.ACK));
     assertThat(minutesLeft()).isEqualTo(124);
   }
@@ -451,7 +452,8 @@ class DeviceMachineTest {
             new StateSettings.Ports(true, true, false, portsPerSource, Duration.ZERO),
             inboundRefreshes,
             false,
-            false));
+            false,
+            usual.controlPorts()));
   }
 
   private static StateSettings assigning(
@@ -461,7 +463,15 @@ class DeviceMachineTest {
       boolean midStream) {
     StateSettings usual = StateSettings.OF_THE_RFCS;
     return new StateSettings(
-        usual.timers(), mapping, usual.filtering(), pooling, ports, false, midStream, false);
+        usual.timers(),
+        mapping,
+        usual.filtering(),
+        pooling,
+        ports,
+        false,
+        midStream,
+        false,
+        usual.controlPorts());
   }
 
   private DeviceMachine keeping(StateSettings settings) {
@@ -588,7 +598,7 @@ class DeviceMachineTest {
   // ICMP errors.
 
   private static Packet error(Address from, Packet about) {
-    return Packet.error(from, about, Icmp.UNREACHABLE);
+    return Packet.error(from, about, Icmp.UNREACHABLE, 3);
   }
 
   @Test
@@ -601,15 +611,17 @@ class DeviceMachineTest {
     assertThat(in(error).ends()).isNull();
     assertThat(error.header())
         .hasToString(
-            "192.0.2.9 → 10.77.4.20 icmp unreachable about 10.77.4.20:5000 → 192.0.2.200:80 udp");
+            "192.0.2.9 → 10.77.4.20 icmp port unreachable about 10.77.4.20:5000 → 192.0.2.200:80 udp");
     assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
     pass(1);
     assertThat(in(error(a("192.0.2.9"), request))).isEqualTo(Ruling.ERROR_UNMATCHED);
     // About nobody's packet: dropped on the way in, and on the way out.
     Packet never = udp(OUTSIDE, 7777, SERVER, SERVER_PORT);
     assertThat(in(error(SERVER, never))).isEqualTo(Ruling.ERROR_UNMATCHED);
+    // About a packet that nothing here translates: an ordinary one, which lists judge.
     Packet inward = udp(SERVER, SERVER_PORT, a("10.77.4.20"), 5000);
-    assertThat(out(error(a("10.77.4.20"), inward))).isEqualTo(Ruling.ERROR_UNMATCHED);
+    assertThat(out(error(a("10.77.4.20"), inward))).isEqualTo(Ruling.SESSION_NOT_NEEDED);
+    assertThat(timed.sessions()).isEmpty();
   }
 
   @Test
@@ -620,7 +632,7 @@ class DeviceMachineTest {
     assertThat(out(fromTheHost).ends()).isNull();
     assertThat(fromTheHost.header())
         .hasToString(
-            "198.51.100.141 → 203.0.113.9 icmp unreachable about"
+            "198.51.100.141 → 203.0.113.9 icmp port unreachable about"
                 + " 203.0.113.9:4000 → 198.51.100.141:7777 udp");
     Packet fromARouter = error(a("10.77.4.99"), request);
     out(fromARouter);

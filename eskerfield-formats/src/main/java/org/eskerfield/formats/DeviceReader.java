@@ -25,6 +25,7 @@ import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
@@ -220,7 +221,9 @@ final class DeviceReader {
         String from = key.substring(0, to);
         String into = key.substring(to + " to ".length());
         checkZone(entry.key(), from);
-        checkZone(entry.key(), into);
+        if (!into.equals(Site.SELF)) {
+          checkZone(entry.key(), into);
+        }
         pairs.add(new Stance.Pair(from, into, action, entry.key().place()));
       }
     }
@@ -259,7 +262,21 @@ final class DeviceReader {
             idle(state, "port-hold-down", ports.holdDown())),
         state.isTrue("inbound-refreshes", usual.inboundRefreshes()),
         state.isTrue("mid-stream", usual.midStream()),
-        state.isTrue("file-transfer", usual.fileTransfer()));
+        state.isTrue("file-transfer", usual.fileTransfer()),
+        controlPorts(state, usual.controlPorts()));
+  }
+
+  private PortSet controlPorts(Fields state, PortSet usual) {
+    PortSet all = null;
+    for (Node.Scalar text : state.texts("control-ports")) {
+      try {
+        PortSet ports = Literals.ports(text.text());
+        all = all == null ? ports : all.union(ports);
+      } catch (BadLiteralException e) {
+        problems.add(text, e.message(), e.remedy());
+      }
+    }
+    return all == null ? usual : all;
   }
 
   private static <T extends Enum<T>> T word(Class<T> words, @Nullable String text, T usual) {

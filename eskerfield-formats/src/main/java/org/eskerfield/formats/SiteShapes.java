@@ -330,7 +330,13 @@ final class SiteShapes {
               "file-transfer",
               new Truth(),
               "whether the gateway for FTP lets data connections pass",
-              "true"));
+              "true"),
+          may(
+              "control-ports",
+              new Texts("a port or range such as 2121, or a list of them", true),
+              "which ports behind the device the gateway takes for control connections; 21 if left"
+                  + " out",
+              "[21, 2121]"));
 
   private static Shape stateOf(String whose, List<List<Shape.Key>> keys) {
     List<Shape.Key> all = new ArrayList<>();

@@ -346,6 +346,7 @@ public final class SiteWriter {
     map.put("inbound-refreshes", state.inboundRefreshes());
     map.put("mid-stream", state.midStream());
     map.put("file-transfer", state.fileTransfer());
+    map.put("control-ports", List.of(state.controlPorts().toString().split(",")));
     return map;
   }
 

@@ -32,6 +32,9 @@ class RulingsTest {
           Ruling.BINDING_KNOWN, // the session is found first; DeviceMachineTest has them
           Ruling.BINDING_FILTERED,
           Ruling.BINDING_KNOWN_INSIDE,
+          Ruling.ERROR_OF_BINDING,
+          Ruling.SESSION_OF_ANOTHER,
+          Ruling.ENDPOINT_IN_USE, // CornersTest
           Ruling.CONNECTION_EXPECTED, // RunTest has the file transfers
           Ruling.TEXT_TRANSLATED,
           Ruling.RESET_RECEIVED,
@@ -314,15 +317,36 @@ class RulingsTest {
         row(
             "kiosk skerry 443/tcp",
             "refused",
-            Ruling.DEVICE_REFUSES,
+            Ruling.REPLY_ACCEPTED,
             "it runs no 443/tcp",
             OPEN,
             "stance: accept"),
         row(
-            "kiosk skerry 443/tcp",
+            "kiosk skerry 443/udp",
             "refused",
             Ruling.DEVICE_REFUSES,
+            "it runs no 443/udp",
+            OPEN,
+            "stance: { pier to device: reject, otherwise: drop }"),
+        row(
+            "stranger 198.51.100.140 443/tcp",
+            "refused",
+            Ruling.REPLY_ACCEPTED,
             "it runs no 443/tcp",
+            OPEN,
+            "stance: { internet to any: reject, otherwise: drop }"),
+        row(
+            "stranger 198.51.100.140 ping",
+            "unanswered",
+            Ruling.DEVICE_SILENT,
+            "does not answer pings: own service ping is open to pier only",
+            OPEN,
+            "stance: accept"),
+        row(
+            "kiosk skerry 443/tcp",
+            "dropped",
+            Ruling.DEVICE_NOT_ADMITTED,
+            "nor an own service takes 443/tcp",
             "    access:",
             "    access:\n      own: { " + TO_DEVICE + ", otherwise: accept }"),
         row(

@@ -194,7 +194,7 @@ final class SiteLot {
             : address(one("10.1.0.", "10.2.0.", "203.0.113.", "198.51.100.13", "198.51.100.13"));
     int protocol = new int[] {6, 6, 17, 1, 47, 58}[random.nextInt(6)];
     boolean ports = Protocol.hasPorts(protocol);
-    int type = protocol == 1 ? 8 * random.nextInt(2) : protocol == 58 ? 128 : Icmp.NO_TYPE;
+    int type = protocol == 1 ? 8 : protocol == 58 ? 128 : Icmp.NO_TYPE;
     boolean asks = Icmp.isEchoRequest(type);
     int port = chance(20) ? 1080 : 78 + random.nextInt(6);
     return new Packet(

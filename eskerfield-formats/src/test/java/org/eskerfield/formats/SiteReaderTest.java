@@ -20,6 +20,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
+import org.eskerfield.packet.PortSet;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -677,7 +678,8 @@ class SiteReaderTest {
                 new StateSettings.Ports(false, false, false, 2000, Duration.ofMinutes(2)),
                 true,
                 true,
-                true));
+                true,
+                PortSet.of(21).union(PortSet.of(2121))));
     assertThat(skerry.routes()).hasSize(3);
     assertThat(skerry.routes().get(0).preference()).isEqualTo(20);
     assertThat(skerry.services()).hasSize(2);
@@ -690,7 +692,7 @@ class SiteReaderTest {
     assertThat(radio.internalPort(10039)).isEqualTo(20039);
     assertThat(skerry.translation().get(5).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
-    assertThat(rule.place().line()).isEqualTo(142);
+    assertThat(rule.place().line()).isEqualTo(143);
     Host host = site.hosts().get("ramp");
     assertThat(host.filter().rules()).hasSize(1);
     assertThat(host.ownPrefixes()).hasToString("[10.77.0.0/16]");

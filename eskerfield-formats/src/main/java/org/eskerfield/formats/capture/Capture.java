@@ -73,7 +73,6 @@ public final class Capture implements Consumer<Transit> {
   private final List<Viewpoint> views;
   private final List<Sighting> sightings = new ArrayList<>();
   private final Map<Question, Numbers> connections = new HashMap<>();
-  private final Map<Question, Ruling> lastEnds = new HashMap<>();
   private final Hardware hardware = new Hardware();
   private @Nullable String asked;
   private long clock = Long.MIN_VALUE;
@@ -137,7 +136,6 @@ public final class Capture implements Consumer<Transit> {
         see(packet, leg, leg.leaving(), true, legs.get(i + 1), went, content, direction);
       }
     }
-    lastEnds.put(packet.question(), packet.end().ruling());
   }
 
   private void see(
@@ -220,7 +218,7 @@ public final class Capture implements Consumer<Transit> {
   private FrameWriter.Content content(Transit packet, byte[] payload) {
     Header sent = packet.sent();
     int identification = packets & 0xffff;
-    int code = sent.inner() == null ? 0 : icmpCode(packet);
+    int code = sent.icmpCode();
     Header counted = sent.inner() == null ? sent : sent.inner();
     if (counted.protocol() != Protocol.TCP) {
       return new FrameWriter.Content(identification, 0, 0, code, payload);
@@ -269,7 +267,7 @@ public final class Capture implements Consumer<Transit> {
   private static FrameWriter.Content at(
       Numbers numbers, int view, Header header, FrameWriter.Content sent, int direction) {
     long[] longer = numbers.longer.computeIfAbsent(view, v -> new long[2]);
-    byte[] payload = header.payload() == null ? sent.payload() : Payloads.line(header.payload());
+    byte[] payload = header.payload() == null ? sent.payload() : Payloads.text(header.payload());
     FrameWriter.Content here =
         new FrameWriter.Content(
             sent.identification(),
@@ -287,31 +285,6 @@ public final class Capture implements Consumer<Transit> {
     return numbers == null || header.inner() != null
         ? sent
         : at(numbers, view, header, sent, direction);
-  }
-
-  /**
-   * Why a packet was not delivered, as its notice says (RFC 792, RFC 1812 section 5.2.7, RFC 4443
-   * 3.1).
-   */
-  private int icmpCode(Transit notice) {
-    Ruling why = lastEnds.get(notice.question());
-    boolean v4 = notice.sent().protocol() == Protocol.ICMP;
-    if (why == null) {
-      return 0;
-    }
-    return switch (why) {
-      case HOST_REFUSES, DEVICE_REFUSES -> v4 ? 3 : 4;
-      // Who got no address or port, too, is told that it was not allowed to (RFC 5508 REQ-8).
-      case REJECTED_BY_RULE,
-          REJECTED_OTHERWISE,
-          REJECTED_BY_STANCE,
-          HOST_REJECTED,
-          POOL_USED_UP,
-          PORTS_USED_UP,
-          PORT_LIMIT_REACHED ->
-          v4 ? 13 : 1;
-      default -> 0;
-    };
   }
 
   /** Addresses of Ethernet, invented: of a site's own, never those of a maker (RFC 9542). */

@@ -219,8 +219,15 @@ public final class CapturedTraffic implements AutoCloseable {
     boolean isOwn =
         device.interfaces().stream().anyMatch(each -> each.addresses().contains(source));
     Interface back = program.towards(source);
+    Address to = packet.destination();
+    boolean isForDevice =
+        program.answersOn(own.network(), to)
+            || device.interfaces().stream().anyMatch(each -> each.addresses().contains(to));
+    // Nobody hands a device what is for its neighbour on the same network: the device sent that.
+    boolean isForNeighbour = own.network().prefixOf(to) != null && !isForDevice;
     return isOwn
-        || program.claims(source, own.network().realm())
+        || isForNeighbour
+        || program.names(source, own.network().realm())
         || (back != null && !back.name().equals(own.name()));
   }
 

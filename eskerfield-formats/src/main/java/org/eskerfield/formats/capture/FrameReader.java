@@ -1,5 +1,6 @@
 package org.eskerfield.formats.capture;
 
+import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
 import org.eskerfield.formats.capture.CapturedPacket.Skipped;
 import org.eskerfield.packet.Address;
@@ -178,7 +179,15 @@ final class FrameReader {
       flags = outermost ? bytes[at + 13] & TOLD_FLAGS : Packet.ACK;
     }
     Packet found =
-        new Packet(source, sourcePort, destination, destinationPort, protocol, type, flags);
+        new Packet(
+            source,
+            sourcePort,
+            destination,
+            destinationPort,
+            protocol,
+            type,
+            icmp ? bytes[at + 1] & 0xff : 0,
+            flags);
     found.ttl = ttl;
     if (icmp && isError(protocol, type)) {
       if (!outermost) {
@@ -190,10 +199,8 @@ final class FrameReader {
         return inside;
       }
       found.inner = packet;
-    } else if (outermost
-        && protocol == Protocol.TCP
-        && Math.min(sourcePort, destinationPort) == 21) {
-      found.payload = line(end);
+    } else if (outermost && protocol == Protocol.TCP) {
+      found.payload = text(end);
     }
     packet = found;
     return null;
@@ -207,16 +214,23 @@ final class FrameReader {
         : type == Icmp.UNREACHABLE_V6 || type == Icmp.TIME_EXCEEDED_V6;
   }
 
-  /** The line of a control connection of a file transfer; null where it carries none. */
-  private @Nullable String line(int end) {
+  /** A short piece of text, as control connections of file transfers send it; null for none. */
+  private @Nullable String text(int end) {
     int from = at + ((bytes[at + 12] & 0xff) >> 4) * 4;
     int to = Math.min(end, bytes.length);
-    StringBuilder text = new StringBuilder();
-    for (int i = from; i < to && bytes[i] != '\r' && bytes[i] != '\n'; i++) {
-      text.append((char) (bytes[i] & 0x7f));
+    if (from >= to || to - from > LONGEST_TEXT) {
+      return null;
     }
-    return text.isEmpty() ? null : text.toString();
+    for (int i = from; i < to; i++) {
+      boolean printable = bytes[i] >= ' ' && bytes[i] < 0x7f;
+      if (!printable && bytes[i] != '\r' && bytes[i] != '\n') {
+        return null;
+      }
+    }
+    return new String(bytes, from, to - from, StandardCharsets.US_ASCII);
   }
+
+  private static final int LONGEST_TEXT = 1024;
 
   private Address address(int from, int length) {
     return Address.ofBytes(Arrays.copyOfRange(bytes, from, from + length));

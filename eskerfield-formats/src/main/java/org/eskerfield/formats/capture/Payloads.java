@@ -30,7 +30,7 @@ final class Payloads {
   static byte[] of(Site site, Transit packet, @Nullable String asked) {
     Header sent = packet.sent();
     if (sent.payload() != null) {
-      return line(sent.payload());
+      return text(sent.payload());
     }
     if (sent.inner() != null) {
       return NONE;
@@ -56,11 +56,6 @@ final class Payloads {
   private static final int ESP = 50;
   private static final int AH = 51;
   private static final int ESP_LEAST = 24;
-
-  /** A line of text as control connections send it (RFC 959 section 5.3). */
-  static byte[] line(String said) {
-    return text(said + "\r\n");
-  }
 
   private static byte[] stream(Site site, Transit packet, @Nullable String asked) {
     boolean reply = packet.isReply();
@@ -106,7 +101,7 @@ final class Payloads {
     return packet.end().after().destinationPort();
   }
 
-  private static byte[] text(String text) {
+  static byte[] text(String text) {
     return text.getBytes(StandardCharsets.UTF_8);
   }
 

@@ -223,10 +223,10 @@ class CaptureTest {
 
   @ParameterizedTest
   @CsvSource({
-    // Nothing listens: port unreachable. The pool is used up: prohibited. No route: net
-    // unreachable.
+    // Nothing listens: port unreachable. The pool is used up: host unreachable. No route: net
+    // unreachable. A rule rejects: prohibited.
     "desk, 10.1.0.9, 99/udp, 3 3",
-    "desk, 192.0.2.9, 443/tcp, 3 13",
+    "desk, 192.0.2.9, 443/tcp, 3 1",
     "desk, 10.9.0.1, 443/tcp, 3 0",
     "desk, 10.2.0.7, 99/udp, 3 13",
     "desk6, 2001:db8:2::7, 99/udp, 1 4",
@@ -320,7 +320,7 @@ class CaptureTest {
     "101, 60000000 0010 2c 40 V 1100000100000001 U, [2001:db8::1]:50000 → [2001:db8::2]:53 udp",
     "101, 60000000 0008 01 40 V 0800 0000 0001 0001, with lengths that contradict",
     "101, 4500001c 00010000 4001 0000 c0000201 c6336401 0800 0000 0007 0001, 192.0.2.1 → 198.51.100.1 icmp echo request id 7",
-    "101, 45000038 00010000 4001 0000 c6336401 c0000201 0303 0000 0000 0000 I U, 198.51.100.1 → 192.0.2.1 icmp unreachable about 192.0.2.1:50000 → 198.51.100.1:53 udp",
+    "101, 45000038 00010000 4001 0000 c6336401 c0000201 0303 0000 0000 0000 I U, 198.51.100.1 → 192.0.2.1 icmp port unreachable about 192.0.2.1:50000 → 198.51.100.1:53 udp",
     "101, 00, neither IPv4 nor IPv6",
     "101, '', cut off before the ports",
   })

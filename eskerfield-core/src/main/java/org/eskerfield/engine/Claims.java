@@ -1,0 +1,422 @@
+package org.eskerfield.engine;
+
+import java.util.ArrayList;
+import java.util.BitSet;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.Route;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What the enabled rules of a device say of external addresses, whatever packet comes: which they
+ * name, which ports of them are claimed, which may be lent, and where each is at home.
+ *
+ * <p>An address that a rule names is the device's to answer for, but only where it is nobody
+ * else's: a packet that no rule took is dropped if its destination is named and lies in a connected
+ * network on which nobody has it, or in a block that somebody routes here and this device routes no
+ * further. Every other address follows the routes.
+ */
+final class Claims {
+  /** A rule's or own service's claim: a service on a block of addresses, in a realm. */
+  private record Claim(String realm, Prefix block, ServiceTerm service) {}
+
+  /** A block that somebody routes to the device by an interface. */
+  private record RoutedHere(Prefix block, Interface by) {}
+
+  private final Device device;
+  private final List<Claim> claims = new ArrayList<>();
+  private final List<InwardRule> toItself = new ArrayList<>();
+  private final Map<String, AddressSet> named = new HashMap<>();
+  private final Map<String, AddressSet> dropped = new HashMap<>();
+  private final List<RoutedHere> routedHere = new ArrayList<>();
+  private AddressSet outside = AddressSet.NONE;
+  private AddressSet held = AddressSet.NONE;
+  private final AddressSet lendable;
+  private final AddressSet hosts;
+
+  Claims(Site site, Device device, RouteTable routes, AddressSet own) {
+    this.device = device;
+    AddressSet inward = AddressSet.NONE;
+    for (TranslationRule rule : device.translation()) {
+      if (rule.disabled()) {
+        continue;
+      }
+      if (rule instanceof InwardRule leading) {
+        Prefix block = leading.external().now(Family.IPV4);
+        if (block != null) {
+          AddressSet addresses = AddressSet.ofPrefixes(List.of(block));
+          inward = inward.union(addresses);
+          name(leading.facing(), addresses);
+          claim(leading, block);
+          if (holds(leading)) {
+            held = held.union(addresses);
+          }
+          if (leadsToItself(leading, block)) {
+            toItself.add(leading);
+          }
+        }
+      }
+      Pool pool = poolOf(rule);
+      InterfaceTerm side = sideOf(rule);
+      if (pool != null && side != null) {
+        name(side, pool.addresses());
+      }
+    }
+    for (OwnService service : device.services()) {
+      for (Interface each : device.interfaces()) {
+        for (Address address : each.addresses()) {
+          claims.add(new Claim(realmOf(each), Prefix.of(address), service.service()));
+        }
+      }
+    }
+    this.lendable = inward.intersection(own.complement()).union(held).complement();
+    List<Address> described = new ArrayList<>();
+    site.hosts().values().forEach(host -> described.addAll(host.addresses()));
+    this.hosts = AddressSet.ofAddresses(described);
+    routedHere(site);
+    drop(site, routes, own);
+  }
+
+  /** A static rule without a service has its addresses for itself. */
+  private static boolean holds(InwardRule rule) {
+    return rule instanceof StaticRule && rule.services().isEmpty();
+  }
+
+  /** Whether everything that the rule takes stays as it is. */
+  private static boolean leadsToItself(InwardRule rule, Prefix block) {
+    return block.equals(rule.internalBlock());
+  }
+
+  private static @Nullable Pool poolOf(TranslationRule rule) {
+    if (rule instanceof DynamicRule lent) {
+      return lent.pool();
+    }
+    if (rule instanceof SharedRule shared) {
+      return shared.pool();
+    }
+    return rule instanceof DestinationRule both && both.sources() != null
+        ? both.sources().pool()
+        : null;
+  }
+
+  /** The side on which a rule uses the addresses of its pool; null if it has none. */
+  private static @Nullable InterfaceTerm sideOf(TranslationRule rule) {
+    if (rule instanceof SharedRule shared) {
+      return shared.leaving();
+    }
+    if (rule instanceof DynamicRule lent) {
+      return lent.leaving();
+    }
+    return rule instanceof DestinationRule both && both.sources() != null ? both.leaving() : null;
+  }
+
+  private static String realmOf(Interface own) {
+    return realm(own.network().realm());
+  }
+
+  private static String realm(@Nullable String realm) {
+    return realm == null ? "" : realm;
+  }
+
+  private void name(InterfaceTerm side, AddressSet addresses) {
+    for (Interface own : side.interfaces()) {
+      named.merge(realmOf(own), addresses, AddressSet::union);
+      if (own.network().zone().equals(Site.INTERNET)) {
+        outside = outside.union(addresses);
+      }
+    }
+  }
+
+  private void claim(InwardRule rule, Prefix block) {
+    List<String> realms =
+        rule.facing().interfaces().stream().map(Claims::realmOf).distinct().toList();
+    for (ServiceTerm service : rule.services()) {
+      for (String realm : realms) {
+        claims.add(new Claim(realm, block, service));
+      }
+    }
+  }
+
+  private void routedHere(Site site) {
+    for (Interface own : device.interfaces()) {
+      for (Network.Routed block : own.network().routed()) {
+        if (own.addresses().contains(block.via())) {
+          routedHere.add(new RoutedHere(block.to(), own));
+        }
+      }
+      for (Device other : site.devices().values()) {
+        for (Route route : other.routes()) {
+          Interface leaving = route.leaving();
+          if (!other.name().equals(device.name())
+              && leaving != null
+              && leaving.network().name().equals(own.network().name())
+              && own.addresses().contains(route.via())) {
+            routedHere.add(new RoutedHere(route.to(), own));
+          }
+        }
+      }
+    }
+    routedHere.sort((a, b) -> b.block.length() - a.block.length());
+  }
+
+  /** Finds what is dropped if no rule takes it, by the realm that it arrives from. */
+  private void drop(Site site, RouteTable routes, AddressSet own) {
+    AddressSet routed = AddressSet.NONE;
+    for (RoutedHere here : routedHere) {
+      List<Prefix> further = new ArrayList<>();
+      for (RouteTable.Entry way : routes.ways()) {
+        if (way.to().length() >= here.block.length() && here.block.contains(way.to().first())) {
+          further.add(way.to());
+        }
+      }
+      AddressSet block = AddressSet.ofPrefixes(List.of(here.block));
+      routed = routed.union(block.intersection(AddressSet.ofPrefixes(further).complement()));
+    }
+    AddressSet stay = AddressSet.NONE;
+    for (InwardRule rule : toItself) {
+      if (rule.services().isEmpty()) {
+        stay = stay.union(AddressSet.ofPrefixes(List.of(rule.internalBlock())));
+      }
+    }
+    for (Map.Entry<String, AddressSet> entry : named.entrySet()) {
+      AddressSet nobodys = routed;
+      for (Interface each : device.interfaces()) {
+        if (each.isUp() && realmOf(each).equals(entry.getKey())) {
+          nobodys = nobodys.union(withoutOwner(site, each.network()));
+        }
+      }
+      AddressSet set = entry.getValue().intersection(nobodys);
+      set = set.intersection(own.union(stay).complement());
+      dropped.put(entry.getKey(), set);
+    }
+  }
+
+  /** The addresses of a connected network that nobody else has there. */
+  private AddressSet withoutOwner(Site site, Network network) {
+    List<Address> others = new ArrayList<>(network.carrier());
+    for (Host host : site.hosts().values()) {
+      if (host.isOn(network)) {
+        others.addAll(host.addresses());
+      }
+    }
+    for (Device other : site.devices().values()) {
+      for (Interface each : other.interfaces()) {
+        if (!other.name().equals(device.name()) && each.network().name().equals(network.name())) {
+          others.addAll(each.addresses());
+        }
+      }
+    }
+    AddressSet all = AddressSet.ofPrefixes(network.prefixes());
+    return all.intersection(AddressSet.ofAddresses(others).complement());
+  }
+
+  // Answers.
+
+  /** The addresses that rules name as external in a realm, pools included; null: the common one. */
+  AddressSet named(@Nullable String realm) {
+    return named.getOrDefault(realm(realm), AddressSet.NONE);
+  }
+
+  /** Whether no described host has the address. */
+  boolean isNobodys(Address address) {
+    return !hosts.contains(address);
+  }
+
+  /** The addresses that rules name on an interface of the internet. */
+  AddressSet namedOutside() {
+    return outside;
+  }
+
+  /**
+   * The addresses that are dropped when no rule takes a packet for them, but for the ports that
+   * {@link #toItself} keeps.
+   */
+  AddressSet dropped(@Nullable String realm) {
+    return dropped.getOrDefault(realm(realm), AddressSet.NONE);
+  }
+
+  /** Rules that translate an address to itself, whole or some ports of it. */
+  List<InwardRule> toItself() {
+    return toItself;
+  }
+
+  /** Whether a rule translates this destination to itself. */
+  boolean isItself(Address address, int protocol, int port, int icmpType) {
+    for (InwardRule rule : toItself) {
+      if (rule.internalBlock().contains(address)
+          && ServiceTerm.anyCovers(rule.services(), protocol, port, icmpType)
+          && internalPort(rule, port) == port) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  private static int internalPort(InwardRule rule, int port) {
+    return rule instanceof DestinationRule to
+        ? to.internalPort(port)
+        : rule instanceof StaticRule fixed ? port + fixed.shift() : port;
+  }
+
+  /** What a dynamic rule may lend at all: what no static or destination rule names. */
+  AddressSet lendable() {
+    return lendable;
+  }
+
+  /** What no pool may share: the addresses that static rules hold. */
+  AddressSet held() {
+    return held;
+  }
+
+  /**
+   * Whether a device answers on one of its networks for an address of that network, or of a block
+   * that is routed to it there.
+   */
+  boolean answersOn(Network network, Address address) {
+    if (!named(network.realm()).contains(address)) {
+      return false;
+    }
+    if (network.prefixOf(address) != null) {
+      return true;
+    }
+    for (RoutedHere here : routedHere) {
+      if (here.by.network().name().equals(network.name()) && here.block.contains(address)) {
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /** The addresses for which {@link #answersOn} says yes. */
+  AddressSet answeredOn(Network network) {
+    List<Prefix> blocks = new ArrayList<>(network.prefixes());
+    for (RoutedHere here : routedHere) {
+      if (here.by.network().name().equals(network.name())) {
+        blocks.add(here.block);
+      }
+    }
+    return named(network.realm()).intersection(AddressSet.ofPrefixes(blocks));
+  }
+
+  /**
+   * The interface on which an external block is at home: the one whose network holds it, or that
+   * receives it as a routed block; null if there is none.
+   */
+  @Nullable Interface homeOf(Prefix block, InterfaceTerm facing) {
+    List<String> realms = facing.interfaces().stream().map(Claims::realmOf).toList();
+    for (Interface own : device.interfaces()) {
+      if (realms.contains(realmOf(own))
+          && own.network().prefixOf(block.first()) != null
+          && own.network().prefixOf(block.last()) != null) {
+        return own;
+      }
+    }
+    for (RoutedHere here : routedHere) {
+      if (here.block.length() > 0
+          && realms.contains(realmOf(here.by))
+          && here.block.contains(block.first())
+          && here.block.contains(block.last())) {
+        return here.by;
+      }
+    }
+    return null;
+  }
+
+  /**
+   * The ports of an external address that rules and own services claim, so that nobody else gets
+   * them: whatever the rule asks for besides. A service that is every port of a protocol claims
+   * none of them. Port 0 is nobody's (RFC 6335 section 6), and no identifier is claimed.
+   *
+   * @param realm the realm of the address; null for the common one
+   */
+  BitSet ports(Address address, int protocol, @Nullable String realm) {
+    BitSet ports = new BitSet();
+    ports.set(0);
+    if (Protocol.hasPorts(protocol)) {
+      for (Claim claim : claims) {
+        if (claim.realm.equals(realm(realm)) && claim.block.contains(address)) {
+          PortSet claimed = claimed(claim.service, protocol);
+          if (claimed != null) {
+            claimed.addTo(ports);
+          }
+        }
+      }
+    }
+    return ports;
+  }
+
+  /** How many ports of some addresses are claimed, port 0 of each not counted. */
+  long countPorts(AddressSet addresses, int protocol, @Nullable String realm) {
+    List<Prefix> blocks = new ArrayList<>();
+    for (Claim claim : claims) {
+      if (claim.realm.equals(realm(realm)) && claimed(claim.service, protocol) != null) {
+        blocks.add(claim.block);
+      }
+    }
+    long count = 0;
+    for (AddressRange range : AddressSet.ofPrefixes(blocks).intersection(addresses).ranges()) {
+      for (Address at = range.first(); at != null; at = at.next()) {
+        count += ports(at, protocol, realm).cardinality() - 1;
+        if (at.equals(range.last())) {
+          break;
+        }
+      }
+    }
+    return count;
+  }
+
+  /** Whether a rule or own service claims an endpoint. */
+  boolean isClaimed(Address address, int protocol, int port, @Nullable String realm) {
+    if (!Protocol.hasPorts(protocol)) {
+      return false;
+    }
+    for (Claim claim : claims) {
+      if (claim.realm.equals(realm(realm)) && claim.block.contains(address)) {
+        PortSet claimed = claimed(claim.service, protocol);
+        if (claimed != null && claimed.contains(port)) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  /** The ports of a protocol that a service is, if it is some of them and not all; else null. */
+  static @Nullable PortSet claimed(ServiceTerm term, int protocol) {
+    PortSet all = null;
+    for (ServicePart part : term.service().parts()) {
+      if (part.protocol() == ServicePart.ANY_PROTOCOL) {
+        return null;
+      }
+      if (part.protocol() == protocol) {
+        all = all == null ? part.ports() : all.union(part.ports());
+      }
+    }
+    PortSet every = PortSet.range(1, PortSet.HIGHEST);
+    return all == null || all.union(every).equals(all) ? null : all;
+  }
+}

@@ -1,0 +1,237 @@
+package org.eskerfield.plain;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Objects;
+import java.util.Random;
+import java.util.Set;
+import org.eskerfield.engine.DeviceMachine;
+import org.eskerfield.engine.DeviceProgram;
+import org.eskerfield.engine.Narrator;
+import org.eskerfield.engine.PoolFill;
+import org.eskerfield.engine.Ruling;
+import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.plain.PlainDevice.End;
+import org.eskerfield.plain.PlainDevice.Ends;
+import org.jspecify.annotations.Nullable;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.EnumSource;
+
+/**
+ * The machine and the plain device, packet by packet: 100,000 for each kind of rule, on drawn
+ * devices where rules of all kinds meet.
+ */
+class DeviceAgreementTest {
+  private static final int DEVICES = 200;
+  private static final int PACKETS = 500;
+
+  /** Random packets: openings, replies, strangers. */
+  private record Traffic(DrawnSite drawn, PlainDevice plain, Random random) {
+    Packet packet() {
+      if (random.nextInt(12) == 0) {
+        Packet about = plainPacket();
+        Address from = random.nextBoolean() ? about.destination() : drawn.someAddress();
+        return Packet.error(from, about, Icmp.UNREACHABLE, 3);
+      }
+      return plainPacket();
+    }
+
+    private Packet plainPacket() {
+      List<Ends> awaited = plain.awaited();
+      if (!awaited.isEmpty() && random.nextInt(5) < 2) {
+        Ends reply = awaited.get(random.nextInt(awaited.size()));
+        return of(random.nextInt(4) > 0 ? reply : reply.back());
+      }
+      Address from = drawn.someAddress();
+      Address to = drawn.someAddress();
+      int protocol =
+          drawn.one(Protocol.UDP, Protocol.TCP, Protocol.TCP, Protocol.UDP, Protocol.ICMP, 47);
+      boolean ports = Protocol.hasPorts(protocol);
+      boolean request = random.nextInt(5) > 0;
+      int one = random.nextInt(8) == 0 ? random.nextInt(3) : 1499 + random.nextInt(6);
+      int other = 1499 + random.nextInt(6);
+      return of(
+          new Ends(
+              from,
+              ports || (protocol == Protocol.ICMP && request) ? one : 0,
+              to,
+              ports || (protocol == Protocol.ICMP && !request) ? other : 0,
+              protocol));
+    }
+
+    private Packet of(Ends ends) {
+      boolean icmp = ends.protocol() == Protocol.ICMP;
+      boolean reply = icmp && ends.toPort() != 0;
+      int type = !icmp ? Icmp.NO_TYPE : reply ? Icmp.ECHO_REPLY : Icmp.ECHO_REQUEST;
+      int flags =
+          ends.protocol() != Protocol.TCP
+              ? 0
+              : drawn.one(
+                  Packet.SYN,
+                  Packet.SYN,
+                  Packet.SYN | Packet.ACK,
+                  Packet.ACK,
+                  Packet.ACK,
+                  Packet.FIN | Packet.ACK,
+                  Packet.RST);
+      Packet packet =
+          new Packet(
+              ends.from(), ends.fromPort(), ends.to(), ends.toPort(), ends.protocol(), type, flags);
+      packet.ttl = random.nextInt(40) == 0 ? 1 : 64;
+      return packet;
+    }
+  }
+
+  static End end(Ruling ruling, DeviceMachine machine) {
+    if (ruling.ends() == null) {
+      return machine.leaving() == null ? End.RECEIVED : End.PASSED;
+    }
+    return switch (ruling) {
+      case DEVICE_REFUSES -> End.REFUSED;
+      case DEVICE_SILENT -> End.SILENT;
+      default ->
+          switch (ruling.ends()) {
+            case REFUSED -> End.REJECTED;
+            case EXHAUSTED -> End.EXHAUSTED;
+            case UNROUTABLE -> End.UNROUTABLE;
+            default -> End.DROPPED;
+          };
+    };
+  }
+
+  private static String state(int sessions, int bindings) {
+    return "; " + sessions + " sessions, " + bindings + " bindings";
+  }
+
+  private static String told(
+      End end, Packet packet, @Nullable Interface leaving, @Nullable Address next) {
+    String inner = packet.inner == null ? "" : " about " + Ends.of(packet.inner);
+    return end == End.PASSED
+        ? Ends.of(packet) + inner + " by " + Objects.requireNonNull(leaving).name() + " to " + next
+        : end == End.RECEIVED ? "received as " + Ends.of(packet) : end.toString();
+  }
+
+  @ParameterizedTest
+  @EnumSource(DrawnSite.Kind.class)
+  void theyAgreeOnEveryPacket(DrawnSite.Kind kind) {
+    Set<String> met = new HashSet<>();
+    for (int seed = 0; seed < DEVICES; seed++) {
+      DrawnSite drawn = new DrawnSite(1000L * kind.ordinal() + seed);
+      Site site = drawn.oneDevice(kind);
+      Device edge = Objects.requireNonNull(site.devices().get("edge"));
+      VirtualClock clock = new VirtualClock(VirtualClock.start(site.timeZone()));
+      DeviceMachine machine = new DeviceMachine(DeviceProgram.compile(site, edge), clock);
+      PlainDevice plain = new PlainDevice(site, edge, clock.now());
+      Traffic traffic = new Traffic(drawn, plain, drawn.random);
+      List<String> story = new ArrayList<>();
+      for (int i = 0; i < PACKETS; i++) {
+        Packet packet = traffic.packet();
+        Packet copy = packet.copy();
+        boolean own =
+            edge.interfaces().stream().anyMatch(each -> each.addresses().contains(packet.source()));
+        Narrator narrator = drawn.chance(50) ? null : (ruling, by, seen) -> met.add(ruling.name());
+        Ruling last;
+        End end;
+        String how = packet.header().toString();
+        if ((own && plain.policy.isOwn(packet.destination()))
+            || packet.source().equals(packet.destination())) {
+          continue; // nobody sends to himself by way of a network
+        }
+        if (own) {
+          last = machine.originate(packet, narrator);
+          end = plain.send(copy);
+        } else {
+          Interface arriving =
+              drawn.chance(85) ? likely(edge, packet) : drawn.one(edge.interfaces());
+          how += " by " + arriving.name();
+          last = machine.arrive(packet, arriving, narrator);
+          end = plain.arrive(copy, arriving);
+        }
+        met.add(last.name());
+        story.add(how + ": " + last);
+        String found =
+            told(end(last, machine), packet, machine.leaving(), machine.nextHop())
+                + state(machine.sessionCount(), machine.bindingCount());
+        String wanted =
+            told(end, copy, plain.leaving, plain.nextHop)
+                + state(plain.flowCount(), plain.tieCount());
+        if (!found.equals(wanted)) {
+          assertThat(found)
+              .as(
+                  "%s seed %s, packet %s: %s\n%s\n%s\nnot %s",
+                  kind,
+                  seed,
+                  i,
+                  last,
+                  tail(story, site),
+                  plain.table(),
+                  machine.sessions().stream()
+                      .map(row -> row.arrived().line() + " as " + row.left().line())
+                      .sorted()
+                      .toList())
+              .isEqualTo(wanted);
+        }
+        long step = drawn.random.nextInt(3_000);
+        step += drawn.chance(1) ? 240_000 : 0;
+        step += drawn.random.nextInt(300) == 0 ? 7_500_000 : 0;
+        clock.advance(Duration.ofMillis(step));
+        plain.pass(step);
+        if (drawn.random.nextInt(600) == 0) {
+          machine.clear();
+          plain.clear();
+        }
+      }
+      clock.advance(Duration.ofHours(3));
+      assertThat(machine.sessionCount()).isZero();
+      assertThat(machine.bindingCount()).isZero();
+      assertThat(machine.fills()).extracting(PoolFill::taken).allMatch(taken -> taken == 0);
+    }
+    assertThat(met).contains("SESSION_KNOWN", "SESSION_RECORDED", "DEVICE_REFUSES");
+    if (kind.name().startsWith("SHARED") || kind == DrawnSite.Kind.DYNAMIC) {
+      assertThat(met)
+          .contains("BINDING_KNOWN", "BINDING_KNOWN_INSIDE", "BINDING_FILTERED", "ENDPOINT_IN_USE");
+    }
+  }
+
+  /** The interface by which a packet from an address would come. */
+  private static Interface likely(Device edge, Packet packet) {
+    for (Interface own : edge.interfaces()) {
+      if (own.network().prefixOf(packet.source()) != null) {
+        return own;
+      }
+    }
+    return edge.interfaces().get(edge.interfaces().size() - 1);
+  }
+
+  private static String tail(List<String> story, Site site) {
+    StringBuilder text = new StringBuilder();
+    story
+        .subList(Math.max(0, story.size() - 12), story.size())
+        .forEach(line -> text.append(line).append('\n'));
+    Device edge = Objects.requireNonNull(site.devices().get("edge"));
+    edge.translation().forEach(rule -> text.append(brief(rule)).append('\n'));
+    edge.access().forEach(rule -> text.append(brief(rule)).append('\n'));
+    edge.services().forEach(rule -> text.append(brief(rule)).append('\n'));
+    site.hosts().values().forEach(host -> text.append(host.addresses()).append(' '));
+    text.append(brief(edge.stance())).append(brief(edge.state()));
+    edge.interfaces().forEach(own -> text.append(own.name() + own.addresses() + own.state()));
+    return text.toString();
+  }
+
+  private static String brief(Object rule) {
+    return rule.toString()
+        .replaceAll("place=[^,\\]]*,?", "")
+        .replaceAll("Interface\\[name=(\\w+), network=Network\\[.*?\\], addresses=\\S* ?", "$1 ");
+  }
+}

@@ -322,7 +322,8 @@ final class Externals {
         }
       }
     }
-    if (!use.whole) {
+    if (!use.whole
+        || use.rule instanceof DynamicRule) { // who is lent it leaves claimed ports alone
       return;
     }
     for (Interface own : use.device.interfaces()) {

@@ -14,7 +14,6 @@ import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServicePart;
@@ -68,7 +67,6 @@ final class TranslationReader {
     for (Fields rule : fields) {
       TranslationRule read = read(rule);
       if (read != null) {
-        reportClaimedTwice(rules, read);
         rules.add(read);
       }
     }
@@ -106,7 +104,7 @@ final class TranslationReader {
     List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
     List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
     InterfaceTerm leaving = device.interfaceTerm(rule.scalar("leaving"));
-    Pool pool = pool(rule, "pool", true);
+    Pool pool = pool(rule, "pool");
     if (leaving == null || (rule.has("pool") && pool == null)) {
       return null;
     }
@@ -130,7 +128,7 @@ final class TranslationReader {
     List<AddressTerm> from = terms.addresses(rule.texts("from"), true);
     List<AddressTerm> to = terms.addresses(rule.texts("to"), false);
     InterfaceTerm leaving = device.interfaceTerm(rule.scalar("leaving"));
-    Pool pool = pool(rule, "pool", false);
+    Pool pool = pool(rule, "pool");
     if (leaving == null || pool == null) {
       return null;
     }
@@ -156,7 +154,7 @@ final class TranslationReader {
         rule.place());
   }
 
-  private @Nullable Pool pool(Fields rule, String key, boolean sharing) {
+  private @Nullable Pool pool(Fields rule, String key) {
     List<AddressTerm> read = new ArrayList<>();
     AddressSet all = AddressSet.NONE;
     for (Node.Scalar text : rule.texts(key)) {
@@ -171,47 +169,10 @@ final class TranslationReader {
         ipv4Only(text, "the pool holds IPv6 addresses");
         continue;
       }
-      checkPool(text, addresses, sharing);
       read.add(new AddressTerm(AddressTerm.Kind.LITERAL, text.text(), addresses, text.place()));
       all = all.union(addresses);
     }
     return read.isEmpty() ? null : new Pool(read, all, rule.place(key));
-  }
-
-  private void checkPool(Node.Scalar text, AddressSet addresses, boolean sharing) {
-    for (Interface own : device.interfaces().values()) {
-      for (Prefix prefix : own.network().prefixes()) {
-        for (Address unusable : List.of(prefix.first(), prefix.last())) {
-          if (prefix.isNetworkOrBroadcast(unusable) && addresses.contains(unusable)) {
-            problems.add(
-                text,
-                "the pool '"
-                    + text.text()
-                    + "' holds "
-                    + unusable
-                    + ", the "
-                    + (unusable.equals(prefix.first()) ? "network" : "broadcast")
-                    + " address of the connected network "
-                    + prefix,
-                "leave it out of the pool");
-          }
-        }
-      }
-      for (Address address : own.addresses()) {
-        if (!sharing && addresses.contains(address)) {
-          problems.add(
-              text,
-              "the pool '"
-                  + text.text()
-                  + "' holds "
-                  + address
-                  + ", the address of interface '"
-                  + own.name()
-                  + "' itself",
-              "leave it out of the pool; only a shared rule may use it");
-        }
-      }
-    }
   }
 
   // Rules that lead inside.
@@ -238,7 +199,7 @@ final class TranslationReader {
     if (texts.size() == 1 && texts.get(0).text().equals(Site.SELF)) {
       return new DestinationRule.Sources(null, texts.get(0).place());
     }
-    Pool pool = pool(rule, "sources-become", true);
+    Pool pool = pool(rule, "sources-become");
     return pool == null ? null : new DestinationRule.Sources(pool, pool.place());
   }
 
@@ -520,49 +481,5 @@ final class TranslationReader {
         terms.schedule(admit.scalar("when")),
         admit.isTrue("log", false),
         rule.place("admit"));
-  }
-
-  /** Two rules that use one external address and port: the second would never act. */
-  private void reportClaimedTwice(List<TranslationRule> before, TranslationRule rule) {
-    if (!(rule instanceof InwardRule later) || later.disabled()) {
-      return;
-    }
-    for (TranslationRule other : before) {
-      if (other instanceof InwardRule earlier
-          && !earlier.disabled()
-          && earlier.from().isEmpty()
-          && meet(earlier, later)) {
-        problems.add(
-            later,
-            later.kind()
-                + " rule '"
-                + later.name()
-                + "' uses the external address "
-                + later.external().text()
-                + " that "
-                + earlier.kind()
-                + " rule '"
-                + earlier.name()
-                + "' in line "
-                + earlier.place().line()
-                + " uses",
-            "give one of them another address or port, or disable it");
-        return;
-      }
-    }
-  }
-
-  private static boolean meet(InwardRule one, InwardRule other) {
-    Prefix a = one.external().now(Family.IPV4);
-    Prefix b = other.external().now(Family.IPV4);
-    boolean addresses = a != null && b != null && (a.contains(b.first()) || b.contains(a.first()));
-    boolean interfaces = other.facing().interfaces().stream().anyMatch(one.facing()::names);
-    // A rule for ports above a rule for the whole address is an exception, and normal.
-    boolean services =
-        one.services().isEmpty()
-            ? other.services().isEmpty()
-            : !other.services().isEmpty()
-                && one.services().get(0).service().overlaps(other.services().get(0).service());
-    return addresses && interfaces && services;
   }
 }

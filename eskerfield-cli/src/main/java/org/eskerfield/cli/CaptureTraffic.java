@@ -5,6 +5,7 @@ import java.io.InputStream;
 import java.time.Duration;
 import java.time.Instant;
 import java.time.ZonedDateTime;
+import java.util.EnumMap;
 import java.util.Map;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.VirtualClock;
@@ -29,6 +30,9 @@ final class CaptureTraffic implements Traffic {
   private final ZonedDateTime start;
   private CapturedTraffic.@Nullable Arrival ahead;
   private Instant latest;
+
+  /** How many packets within flows got nowhere, by how they ended. */
+  private final Map<Outcome, Long> lost = new EnumMap<>(Outcome.class);
 
   CaptureTraffic(
       ParseResult call, Site site, String name, InputStream in, boolean told, Style style)
@@ -68,6 +72,17 @@ final class CaptureTraffic implements Traffic {
   }
 
   @Override
+  public @Nullable Duration ahead() {
+    return ahead == null ? null : at(ahead);
+  }
+
+  /** Captures of several processors are not always in order. */
+  private Duration at(CapturedTraffic.Arrival arrival) {
+    Instant at = arrival.at().isAfter(latest) ? arrival.at() : latest;
+    return Duration.between(start.toInstant(), at);
+  }
+
+  @Override
   public @Nullable Event next() throws UnusableQuestionException, IOException {
     CapturedTraffic.Arrival arrival = ahead;
     if (arrival == null) {
@@ -78,9 +93,9 @@ final class CaptureTraffic implements Traffic {
     } catch (UnreadableCaptureException e) {
       throw unreadable(e);
     }
-    // Captures of several processors are not always in order.
-    latest = arrival.at().isAfter(latest) ? arrival.at() : latest;
-    return new Came(arrival, Duration.between(start.toInstant(), latest));
+    Duration at = at(arrival);
+    latest = start.toInstant().plus(at);
+    return new Came(arrival, at);
   }
 
   private final class Came implements Event {
@@ -102,7 +117,12 @@ final class CaptureTraffic implements Traffic {
       Header header = arrival.packet().header();
       Trace trace = arrival.happen(run);
       if (!arrival.isFirst()) {
-        return null;
+        if (trace.outcome() == Outcome.ANSWERED) {
+          return null;
+        }
+        lost.merge(trace.outcome(), 1L, Long::sum);
+        String text = header.line() + ", within a flow: " + trace.reason();
+        return told ? FlowTraffic.line(at, trace, trace.outcome().toString(), text, style) : null;
       }
       outcomes.merge(trace.outcome(), 1L, Long::sum);
       return told
@@ -115,11 +135,19 @@ final class CaptureTraffic implements Traffic {
   @Override
   public String afterwards() {
     StringBuilder text = new StringBuilder();
+    lost.forEach(
+        (outcome, count) ->
+            text.append(text.isEmpty() ? "lost within flows: " : ", ")
+                .append(count)
+                .append(count == 1 ? " packet " : " packets ")
+                .append(outcome));
+    text.append(text.isEmpty() || packets.notSent().isEmpty() ? "" : "\n");
+    int before = text.length();
     packets
         .notSent()
         .forEach(
             (why, count) ->
-                text.append(text.isEmpty() ? "not sent: " : "; ")
+                text.append(text.length() == before ? "not sent: " : "; ")
                     .append(count)
                     .append(count == 1 ? " packet " : " packets ")
                     .append(why));

@@ -35,14 +35,14 @@ final class DemoVerb extends Verb {
       }
       line.append(" --to ").append(call.to()).append(" --service ").append(call.service());
       line.append(call.at() == null ? "" : " --at '" + call.at() + "'");
-      line.append(call.mode() == FileTransfer.Mode.PASSIVE ? "" : " --mode " + call.mode());
+      line.append(call.mode() == null ? "" : " --mode " + call.mode());
       return line.append(call.together() ? " --together" : "").toString();
     }
   }
 
   private static Stop stop(
       String title, List<String> from, String to, String service, @Nullable String at) {
-    return new Stop(title, call(from, to, service, at, FileTransfer.Mode.PASSIVE, false));
+    return new Stop(title, call(from, to, service, at, null, false));
   }
 
   private static TraceCall call(
@@ -50,9 +50,9 @@ final class DemoVerb extends Verb {
       String to,
       String service,
       @Nullable String at,
-      FileTransfer.Mode mode,
+      FileTransfer.@Nullable Mode mode,
       boolean together) {
-    return new TraceCall(from, to, service, at, Question.DEFAULT_SOURCE_PORT, mode, together);
+    return new TraceCall(from, to, service, at, Question.DEFAULT_SOURCE_PORT, mode, null, together);
   }
 
   private static final List<Stop> TOUR =
@@ -77,13 +77,7 @@ final class DemoVerb extends Verb {
               null),
           new Stop(
               "Seven tide gauges, four addresses: the pool runs dry.",
-              call(
-                  List.of("plant"),
-                  "hydrographic",
-                  "8883/tcp",
-                  null,
-                  FileTransfer.Mode.PASSIVE,
-                  true)),
+              call(List.of("plant"), "hydrographic", "8883/tcp", null, null, true)),
           stop(
               "Office and pier talk through the tunnel, untranslated.",
               List.of("clerk"),

@@ -30,7 +30,7 @@ final class FlowTraffic implements Traffic {
   private final TrafficReader reader;
   private final ZonedDateTime start;
   private final boolean told;
-  private final boolean retries;
+  private final Resends resends;
   private final Style style;
 
   /** SYNs that are to be sent again, the next one first; void where no longer in {@link #due}. */
@@ -40,7 +40,6 @@ final class FlowTraffic implements Traffic {
   /** What each sender still waits to send again. */
   private final Map<Question, Retry> due = new HashMap<>();
 
-  private TrafficReader.@Nullable Flow ahead;
   private long planned;
   private long sentAgain;
 
@@ -48,16 +47,16 @@ final class FlowTraffic implements Traffic {
    * The traffic of a list.
    *
    * @param told whether somebody wants to know of each flow
-   * @param retries whether SYNs that nobody answers are sent again
+   * @param resends when SYNs that nobody answers are sent again
    */
-  FlowTraffic(Site site, String name, InputStream in, boolean told, boolean retries, Style style)
+  FlowTraffic(Site site, String name, InputStream in, boolean told, Resends resends, Style style)
       throws UnreadableSiteException, IOException {
     this.reader = TrafficReader.open(site, name, in);
     this.start = VirtualClock.start(site.timeZone());
     this.told = told;
-    this.retries = retries;
+    this.resends = resends;
     this.style = style;
-    this.ahead = reader.next();
+    reader.ahead(); // what cannot be read is said at once
   }
 
   @Override
@@ -66,32 +65,48 @@ final class FlowTraffic implements Traffic {
   }
 
   @Override
-  public @Nullable Event next() throws UnreadableSiteException, IOException {
-    TrafficReader.Flow flow = ahead;
+  public void goOnWith(Site changed) {
+    reader.goOnWith(changed);
+  }
+
+  /** The SYN that is to be sent again next, if that comes before what the list says. */
+  private @Nullable Retry retry() throws UnreadableSiteException {
     Retry retry = waiting.peek();
     while (retry != null && due.get(retry.question) != retry) {
       waiting.remove();
       retry = waiting.peek();
     }
     // What the list says goes first: it may be the same connection, tried anew.
-    if (retry != null && (flow == null || retry.at.compareTo(flow.at()) < 0)) {
+    Duration listed = reader.ahead();
+    return retry != null && (listed == null || retry.at.compareTo(listed) < 0) ? retry : null;
+  }
+
+  @Override
+  public @Nullable Duration ahead() throws UnreadableSiteException {
+    Retry retry = retry();
+    return retry != null ? retry.at() : reader.ahead();
+  }
+
+  @Override
+  public @Nullable Event next() throws UnreadableSiteException, IOException {
+    Retry retry = retry();
+    if (retry != null) {
       due.remove(retry.question);
       return waiting.remove();
     }
-    if (flow == null) {
-      return null;
+    TrafficReader.Entry entry = reader.next();
+    if (entry instanceof TrafficReader.Incident incident) {
+      return new Forgotten(incident);
     }
-    ahead = reader.next();
-    return new Happening(flow);
+    return entry instanceof TrafficReader.Flow flow ? new Happening(flow) : null;
   }
 
   /** Lets a SYN be sent again if nobody answered it, and if TCP has not given up. */
   private void heard(Question question, Trace trace, Duration at, int tries) {
-    if (retries
-        && question.probe().protocol() == Protocol.TCP
-        && tries < Run.RETRIES.size()
+    if (question.probe().protocol() == Protocol.TCP
+        && tries < resends.waits().size()
         && trace.isUnheard()) {
-      Duration next = at.plus(Run.RETRIES.get(tries));
+      Duration next = at.plus(resends.waits().get(tries));
       Retry retry = new Retry(question, trace.outcome(), next, tries + 1, ++planned);
       waiting.add(retry);
       due.put(question, retry);
@@ -145,6 +160,28 @@ final class FlowTraffic implements Traffic {
     }
   }
 
+  /** A device forgets, or is restarted. */
+  private final class Forgotten implements Event {
+    private final TrafficReader.Incident incident;
+
+    Forgotten(TrafficReader.Incident incident) {
+      this.incident = incident;
+    }
+
+    @Override
+    public Duration at() {
+      return incident.at();
+    }
+
+    @Override
+    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+      incident.happen(run);
+      String word = incident.restarts() ? "restarted" : "forgotten";
+      String whose = incident.who() == null ? "every device" : incident.who().name();
+      return told ? line(incident.at(), null, word, whose, style) : null;
+    }
+  }
+
   private final class Happening implements Event {
     private final TrafficReader.Flow flow;
 
@@ -176,7 +213,7 @@ final class FlowTraffic implements Traffic {
         outcomes.merge(outcome, 1L, Long::sum);
         return told ? transferred(transfer, outcome) : null;
       }
-      if (!told && !retries) {
+      if (!told && resends == Resends.NONE) {
         outcomes.merge(run.send(question), 1L, Long::sum);
         return null;
       }
@@ -205,9 +242,12 @@ final class FlowTraffic implements Traffic {
     return question.sender().name() + " → " + question.to() + " " + question.probe();
   }
 
+  /** Room for a time of days, to the millisecond. */
+  private static final int TIME_WIDTH = 16;
+
   /** A line of a replay that is followed. */
   static String line(Duration at, @Nullable Trace trace, String word, String text, Style style) {
-    String time = pad(Durations.text(at), 10);
+    String time = pad(Durations.text(at), TIME_WIDTH);
     int column = time.length() + 12;
     Placed by = trace == null ? null : trace.decidedBy();
     String place = by == null || by.place().line() == 0 ? null : by.place().toString();

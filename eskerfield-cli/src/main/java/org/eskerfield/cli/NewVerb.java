@@ -22,7 +22,6 @@ import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -56,14 +55,6 @@ final class NewVerb extends Verb {
             "Example: eskerfield new shop.site.yaml --link 203.0.113.32/28 --carrier 203.0.113.46",
             "           --own 203.0.113.33 --zone shop=10.1.0.0/24 --host till=10.1.0.7,https",
             "At a terminal, what is left out is asked for.");
-  }
-
-  private static OptionSpec several(String name, String label, String description) {
-    return OptionSpec.builder(name)
-        .type(String[].class)
-        .paramLabel(label)
-        .description(description + " May be given several times.")
-        .build();
   }
 
   @Override

@@ -8,23 +8,29 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.EnumMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Objects;
 import java.util.zip.GZIPInputStream;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.TrafficReader;
 import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -56,10 +62,16 @@ final class ReplayVerb extends Verb {
             "Of a capture, where it was taken: an interface such as 'edge uplink', whose arriving"
                 + " packets are sent, or a host, whose own packets are."));
     spec.addOption(
-        flag(
-            "--retry",
-            "Of a list of flows, send SYNs that nobody answers again after 1 and 3 seconds, as TCP"
-                + " does; --capture does so, too."));
+        OptionSpec.builder("--retry")
+            .paramLabel("HOW")
+            .type(String.class)
+            .arity("0..1")
+            .fallbackValue("doubling")
+            .description(
+                "For a list of flows: send SYNs that nobody answers again, 'doubling' (after 1 and 3"
+                    + " seconds, RFC 6298; if left out, and with --capture) or 'steady' (after 1, 2"
+                    + " and 3 seconds, as current systems do).")
+            .build());
     spec.addOption(flag("--follow", "Tell of each flow as it happens."));
     spec.addOption(flag("--bindings", "Show the table of bindings."));
     spec.addOption(flag("--sessions", "Show the sessions."));
@@ -73,6 +85,13 @@ final class ReplayVerb extends Verb {
             "--change",
             "TIME=SITE",
             "At this time go on with another file of the site; sessions stay."));
+    spec.addOption(
+        several(
+            "--forget",
+            "TIME[=WHO]",
+            "At this time every device, or one, forgets its sessions and temporary bindings; or all"
+                + " forget those of a host."));
+    spec.addOption(several("--restart", "TIME=DEVICE", "At this time a device is restarted."));
     CaptureFile.describe(spec, "everywhere");
     spec.addOption(
         flag("--log", "Show what rules asked to be logged, and who got nothing, as it happens."));
@@ -94,7 +113,7 @@ final class ReplayVerb extends Verb {
   int run(ParseResult call, Terminal terminal) throws Exception {
     Duration until = time(call, "--at", call.matchedOptionValue("--at", null));
     Site site = readSite(call);
-    Change change = change(call);
+    List<Incident> incidents = incidents(call, site);
     boolean json = call.hasMatchedOption("--json");
     boolean follow = call.hasMatchedOption("--follow") && !json;
     Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
@@ -109,7 +128,7 @@ final class ReplayVerb extends Verb {
             call.matchedPositionalValue(1, ""),
             site,
             follow,
-            capture != null || call.hasMatchedOption("--retry"),
+            resends(call, capture != null),
             terminal.style())) {
       start = traffic.start();
       run = Tracer.of(site).run(start);
@@ -120,7 +139,7 @@ final class ReplayVerb extends Verb {
       try (LogPrinter log = LogPrinter.of(call, site, start, terminal);
           ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
-        elapsed = replay(call, run, traffic, until, change, outcomes, progress, terminal);
+        elapsed = replay(call, run, traffic, until, incidents, outcomes, progress, terminal);
       }
       afterwards = traffic.afterwards();
     }
@@ -166,22 +185,58 @@ final class ReplayVerb extends Verb {
     return time;
   }
 
-  /** Another file of the site from a time on. */
-  private record Change(Duration at, Site site) {}
+  /** Something that a call lets happen at a time. */
+  private record Incident(
+      Duration at, @Nullable Site change, TrafficReader.@Nullable Incident forgets) {}
 
-  private @Nullable Change change(ParseResult call) throws Exception {
-    String text = call.matchedOptionValue("--change", null);
-    if (text == null) {
-      return null;
+  private List<Incident> incidents(ParseResult call, Site site) throws Exception {
+    List<Incident> incidents = new ArrayList<>();
+    String change = call.matchedOptionValue("--change", null);
+    if (change != null) {
+      int equals = change.indexOf('=');
+      if (equals < 0) {
+        throw wrong(
+            call, "--change: '" + change + "' names no file; write --change 5m=changed.site.yaml");
+      }
+      Duration at = time(call, "--change", change.substring(0, equals));
+      if (at != null) {
+        incidents.add(new Incident(at, readSite(call, change.substring(equals + 1)), null));
+      }
     }
+    for (String option : List.of("--forget", "--restart")) {
+      String[] texts = call.matchedOptionValue(option, new String[0]);
+      for (String text : texts) {
+        incidents.add(forgets(call, site, option, text));
+      }
+    }
+    incidents.sort(Comparator.comparing(Incident::at));
+    return incidents;
+  }
+
+  private static Incident forgets(ParseResult call, Site site, String option, String text) {
+    boolean restarts = option.equals("--restart");
     int equals = text.indexOf('=');
-    if (equals < 0) {
-      throw new CommandLine.ParameterException(
-          call.commandSpec().commandLine(),
-          "--change: '" + text + "' names no file; write --change 5m=changed.site.yaml");
+    String name = equals < 0 ? "" : text.substring(equals + 1);
+    Duration at = time(call, option, equals < 0 ? text : text.substring(0, equals));
+    if (at == null || (restarts && name.isEmpty())) {
+      throw wrong(call, option + ": '" + text + "' names no device; write --restart 5m=skerry");
     }
-    Duration at = time(call, "--change", text.substring(0, equals));
-    return at == null ? null : new Change(at, readSite(call, text.substring(equals + 1)));
+    try {
+      Named who = TrafficReader.incident(site, restarts, name);
+      return new Incident(at, null, new TrafficReader.Incident(at, restarts, who));
+    } catch (UnusableQuestionException e) {
+      throw wrong(call, option + ": " + e.getMessage() + "; " + e.remedy());
+    }
+  }
+
+  private static Resends resends(ParseResult call, boolean captured) {
+    String word = call.matchedOptionValue("--retry", captured ? "doubling" : "none");
+    for (Resends each : Resends.values()) {
+      if (each.toString().equals(word.toLowerCase(Locale.ROOT))) {
+        return each;
+      }
+    }
+    throw wrong(call, "--retry: '" + word + "' is none of none, doubling, steady");
   }
 
   /**
@@ -189,7 +244,7 @@ final class ReplayVerb extends Verb {
    * packed (gzip, RFC 1952).
    */
   static Traffic traffic(
-      ParseResult call, String traffic, Site site, boolean follow, boolean retries, Style style)
+      ParseResult call, String traffic, Site site, boolean follow, Resends resends, Style style)
       throws Exception {
     InputStream in = new BufferedInputStream(stream(call, traffic));
     try {
@@ -212,7 +267,7 @@ final class ReplayVerb extends Verb {
                 + traffic
                 + " is neither pcap nor pcapng; a list of flows says who sends each");
       }
-      return new FlowTraffic(site, name(traffic), in, follow, retries, style);
+      return new FlowTraffic(site, name(traffic), in, follow, resends, style);
     } catch (Exception e) {
       in.close();
       throw e;
@@ -237,24 +292,22 @@ final class ReplayVerb extends Verb {
       Run run,
       Traffic traffic,
       @Nullable Duration until,
-      @Nullable Change change,
+      List<Incident> incidents,
       Map<Outcome, Long> outcomes,
       ProgressLine progress,
       Terminal terminal)
       throws Exception {
     Duration elapsed = Duration.ZERO;
-    boolean changed = change == null;
+    int next = 0;
     int done = 0;
-    for (Traffic.Event event = traffic.next();
-        event != null && (until == null || event.at().compareTo(until) <= 0);
-        event = traffic.next()) {
+    for (Duration at = traffic.ahead();
+        at != null && (until == null || at.compareTo(until) <= 0);
+        at = traffic.ahead()) {
       progress.begins("replaying", done++, 0);
-      if (!changed && change != null && change.at().compareTo(event.at()) <= 0) {
-        run.advance(change.at().minus(elapsed));
-        elapsed = change.at();
-        goOnWith(call, run, change.site());
-        changed = true;
+      for (; next < incidents.size() && incidents.get(next).at().compareTo(at) <= 0; next++) {
+        elapsed = happen(call, run, traffic, incidents.get(next), elapsed);
       }
+      Traffic.Event event = Objects.requireNonNull(traffic.next());
       run.advance(event.at().minus(elapsed));
       elapsed = event.at();
       String told = event.happen(run, outcomes);
@@ -262,16 +315,29 @@ final class ReplayVerb extends Verb {
         terminal.out().print(told);
       }
     }
-    if (!changed && change != null && (until == null || change.at().compareTo(until) <= 0)) {
-      run.advance(change.at().minus(elapsed));
-      elapsed = change.at();
-      goOnWith(call, run, change.site());
+    for (; next < incidents.size(); next++) {
+      if (until == null || incidents.get(next).at().compareTo(until) <= 0) {
+        elapsed = happen(call, run, traffic, incidents.get(next), elapsed);
+      }
     }
     if (until != null && until.compareTo(elapsed) > 0) {
       run.advance(until.minus(elapsed));
       elapsed = until;
     }
     return elapsed;
+  }
+
+  private static Duration happen(
+      ParseResult call, Run run, Traffic traffic, Incident incident, Duration elapsed) {
+    run.advance(incident.at().minus(elapsed));
+    if (incident.change() != null) {
+      goOnWith(call, run, incident.change());
+      traffic.goOnWith(incident.change());
+    }
+    if (incident.forgets() != null) {
+      incident.forgets().happen(run);
+    }
+    return incident.at();
   }
 
   private static void goOnWith(ParseResult call, Run run, Site site) {

@@ -83,7 +83,7 @@ final class ReportVerb extends Verb {
       return null;
     }
     try (Traffic traffic =
-        ReplayVerb.traffic(call, name, file.site(), false, false, terminal.style())) {
+        ReplayVerb.traffic(call, name, file.site(), false, Resends.NONE, terminal.style())) {
       Run run = Tracer.of(file.site()).run(traffic.start());
       run.logTo(entry -> {});
       History history = new History(traffic.start());

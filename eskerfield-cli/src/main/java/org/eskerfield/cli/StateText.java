@@ -14,6 +14,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -74,20 +75,29 @@ final class StateText {
     for (SessionRow row : rows) {
       table.add(
           Protocol.name(row.arrived().protocol()),
-          row.arrived().sourceText() + " → " + row.arrived().destinationText(),
+          source(row.arrived()) + " → " + row.arrived().destinationText(),
           Durations.text(row.age()),
           Durations.text(row.remaining()));
       String rules = rules(row.destinationRule(), row.sourceRule());
-      String changed = changed(row.arrived(), row.left());
+      String changed =
+          row.cameBack()
+              ? "went out as " + source(row.left()) + " and came back: not let in"
+              : changed(row.arrived(), row.left());
       table.addBelow(rules.isEmpty() ? changed : rules + ", " + changed);
     }
     return title("Sessions", device, rows.size(), style)
         + (rows.isEmpty() ? "" : table.text(style));
   }
 
+  /** The source of a packet, with the identifier of a ping. */
+  private static String source(Header header) {
+    return header.sourceText()
+        + (Icmp.isEchoRequest(header.icmpType()) ? " id " + header.sourcePort() : "");
+  }
+
   /** What a device has changed between two headers of a packet. */
   private static String changed(Header arrived, Header left) {
-    String from = arrived.sourceText().equals(left.sourceText()) ? "" : "from " + left.sourceText();
+    String from = source(arrived).equals(source(left)) ? "" : "from " + source(left);
     String to =
         arrived.destinationText().equals(left.destinationText())
             ? ""
@@ -106,6 +116,7 @@ final class StateText {
     out.append(", aged out ").append(figures.bindingsAged()).append('\n');
     out.append("  by kind      ").append(counts(figures.bindingsByKind())).append('\n');
     out.append("  came in      ").append(counts(figures.packetsByInterface())).append('\n');
+    out.append("  ended here   ").append(counts(figures.ended())).append('\n');
     out.append("  got nothing  ").append(figures.gotNothing()).append('\n');
     if (!figures.fills().isEmpty()) {
       TableText pools = new TableText("given out", "of", "what", "rule");

@@ -24,7 +24,8 @@ import org.jspecify.annotations.Nullable;
  * @param service what
  * @param at when, or null
  * @param sourcePort the port of each sender
- * @param mode the mode of file transfers
+ * @param mode the mode of file transfers; null where it was not asked for
+ * @param dataTo where passive clients open data connections to; null where it was not asked for
  * @param together whether the senders come one after the other, and what they open stays open
  */
 record TraceCall(
@@ -33,7 +34,8 @@ record TraceCall(
     String service,
     @Nullable String at,
     int sourcePort,
-    FileTransfer.Mode mode,
+    FileTransfer.@Nullable Mode mode,
+    FileTransfer.@Nullable DataTo dataTo,
     boolean together) {
   private List<Attempt> attempts(Site site) throws UnusableQuestionException {
     List<Attempt> attempts = new ArrayList<>();
@@ -47,6 +49,7 @@ record TraceCall(
                 .at(at)
                 .sourcePort(sourcePort)
                 .mode(mode)
+                .dataTo(dataTo)
                 .attempt());
       }
     }

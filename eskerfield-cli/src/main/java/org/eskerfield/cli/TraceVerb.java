@@ -40,7 +40,8 @@ final class TraceVerb extends Verb {
             .required(true)
             .paramLabel("WHO")
             .description(
-                "Who sends: a host, a device, or an address. A group, network or zone, or the"
+                "Who sends: a host, a device, a device with one of its interfaces ('skerry pier'),"
+                    + " or an address. A group, network or zone, or the"
                     + " option again, for several side by side.")
             .build());
     spec.addOption(
@@ -70,6 +71,13 @@ final class TraceVerb extends Verb {
             "MODE",
             "Who opens the data connection of a file transfer: passive, active,"
                 + " extended-passive, extended-active."));
+    spec.addOption(
+        option(
+            "--data-to",
+            "WHERE",
+            "Where a passive client opens the data connection to: 'answer', the address that the"
+                + " answer 227 says, or 'control', that of the control connection, as many clients"
+                + " do now."));
     spec.addOption(
         flag("--packets", "Show the way of every packet, not only of those that decide."));
     spec.addOption(
@@ -108,6 +116,7 @@ final class TraceVerb extends Verb {
             call.matchedOptionValue("--at", null),
             call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT),
             mode(call),
+            dataTo(call),
             call.hasMatchedOption("--together"));
     List<Diagnosis> diagnoses = asked.ask(site);
     CaptureFile capture = CaptureFile.of(call, site, senders(diagnoses));
@@ -195,9 +204,14 @@ final class TraceVerb extends Verb {
     return List.copyOf(views);
   }
 
-  static FileTransfer.Mode mode(ParseResult call) {
-    String word = call.matchedOptionValue("--mode", FileTransfer.Mode.PASSIVE.toString());
-    return chosen(call, "--mode", word, FileTransfer.Mode.values());
+  static FileTransfer.@Nullable Mode mode(ParseResult call) {
+    String word = call.matchedOptionValue("--mode", null);
+    return word == null ? null : chosen(call, "--mode", word, FileTransfer.Mode.values());
+  }
+
+  private static FileTransfer.@Nullable DataTo dataTo(ParseResult call) {
+    String word = call.matchedOptionValue("--data-to", null);
+    return word == null ? null : chosen(call, "--data-to", word, FileTransfer.DataTo.values());
   }
 
   /** The value that is written so. */

@@ -5,6 +5,7 @@ import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.Map;
 import org.eskerfield.engine.Outcome;
+import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
 import org.jspecify.annotations.Nullable;
 
@@ -28,8 +29,14 @@ interface Traffic extends AutoCloseable {
   /** When it starts, by the clock of the site. */
   ZonedDateTime start();
 
+  /** When the next thing happens, since the start; null at the end. */
+  @Nullable Duration ahead() throws Exception;
+
   /** What happens next; null at the end. */
   @Nullable Event next() throws Exception;
+
+  /** From now on names, hosts and addresses are those of another description of the site. */
+  default void goOnWith(Site changed) {}
 
   @Override
   void close() throws IOException;

@@ -85,6 +85,15 @@ abstract class Verb {
         .build();
   }
 
+  /** An option that may be given several times. */
+  static OptionSpec several(String name, String label, String description) {
+    return OptionSpec.builder(name)
+        .type(String[].class)
+        .paramLabel(label)
+        .description(description + " May be given several times.")
+        .build();
+  }
+
   static OptionSpec required(String name, String label, String description) {
     return OptionSpec.builder(option(name, label, description)).required(true).build();
   }

@@ -19,6 +19,7 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
@@ -149,7 +150,8 @@ final class Classifier extends Case {
     Device first = null;
     for (Device device : site.devices().values()) {
       if (!device.state().fileTransfer() && !conversation.notThere().contains(device.name())) {
-        changed = changed.with(device.withState(device.state().withFileTransfer()));
+        PortSet control = PortSet.of(21);
+        changed = changed.with(device.withState(device.state().withFileTransfer(control)));
         first = first == null ? device : first;
       }
     }

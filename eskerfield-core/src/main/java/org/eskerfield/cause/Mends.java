@@ -80,6 +80,7 @@ final class Mends {
         list.guards(),
         rules,
         list.otherwise(),
+        list.logsOtherwise(),
         list.stateless(),
         list.note(),
         list.place());

@@ -356,7 +356,7 @@ final class RequestCauses extends Case {
                         List.of(external.first()),
                         attempt.probe(),
                         attempt.sourcePort(),
-                        attempt.mode(),
+                        attempt.manner(),
                         attempt.at()));
         if (goal.test(other)) {
           return verdict(

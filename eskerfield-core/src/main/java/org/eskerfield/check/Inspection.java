@@ -35,7 +35,6 @@ import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
-import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
@@ -286,7 +285,7 @@ final class Inspection {
         List.of(to),
         probe,
         Question.DEFAULT_SOURCE_PORT,
-        FileTransfer.Mode.PASSIVE,
+        Attempt.Manner.USUAL,
         at);
   }
 

@@ -95,7 +95,8 @@ final class Orders {
               new Effect(entry.rule().action(), entry.rule().log())));
     }
     List<RuleOrder.Standing> standings =
-        RuleOrder.of(check.space, entries, new Effect(list.list().otherwise(), false));
+        RuleOrder.of(
+            check.space, entries, new Effect(list.list().otherwise(), list.list().logsOtherwise()));
     report(device, rules, standings, entries, "packets");
     PacketSet coming = coming(device, list.list());
     for (int i = 0; i < rules.size(); i++) {
@@ -126,7 +127,7 @@ final class Orders {
             + Labels.of(list.list())
             + " everything would be the same: what it decides, later rules or the list's"
             + " 'otherwise: "
-            + list.list().otherwise()
+            + list.list().otherwiseText()
             + "' decide alike",
         null,
         Cure.of("take it away", new Edit.Remove(rule.place())));

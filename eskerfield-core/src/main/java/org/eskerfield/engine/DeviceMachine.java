@@ -1182,6 +1182,11 @@ public final class DeviceMachine {
     return fills;
   }
 
+  /** Forgets the sessions from and to some addresses, and the temporary bindings of these. */
+  public void forget(AddressSet addresses) {
+    tables.forget(addresses);
+  }
+
   /** Forgets every session and every temporary binding. */
   public void clear() {
     tables.clear();

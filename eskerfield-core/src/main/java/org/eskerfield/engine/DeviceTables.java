@@ -459,6 +459,20 @@ final class DeviceTables {
     bindings.remove(binding);
   }
 
+  /** Ends the sessions one of whose ends has one of some addresses, on either side. */
+  void forget(AddressSet addresses) {
+    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
+      Header arrived = arrived(at);
+      Header left = left(at);
+      if (addresses.contains(arrived.source())
+          || addresses.contains(arrived.destination())
+          || addresses.contains(left.source())
+          || addresses.contains(left.destination())) {
+        end(2 * at, NONE);
+      }
+    }
+  }
+
   /** Ends every session and with them every temporary binding. */
   void clear() {
     sessions.forget();

@@ -169,7 +169,7 @@ public final class Explainer {
     String name = thing instanceof Named named ? named.name() : "";
     String sentence =
         thing instanceof AccessList list
-            ? "What none of these rules matches: " + list.otherwise() + "."
+            ? "What none of these rules matches: " + list.otherwiseText() + "."
             : sentences.of(thing);
     return new Statement(number, thing, name, sentence, example(device, thing, candidates));
   }

@@ -347,7 +347,7 @@ public final class Sentences {
                 + listed(ways, "or")
                 + (list.stateless() ? ", every packet, replies too" : ", the first of each flow")
                 + "; the first rule that matches decides.";
-    return judged + " What no rule matches: " + list.otherwise() + ".";
+    return judged + " What no rule matches: " + list.otherwiseText() + ".";
   }
 
   /** What a device does with ways that no list guards. */

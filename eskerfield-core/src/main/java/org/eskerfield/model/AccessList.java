@@ -11,6 +11,7 @@ import org.jspecify.annotations.Nullable;
  * @param guards the ways; a list without any judges nothing
  * @param rules the rules in order
  * @param otherwise what becomes of packets that no rule matches
+ * @param logsOtherwise whether what no rule matches is logged
  * @param stateless whether every packet is judged, replies too, instead of only the first of a flow
  * @param note the engineer's remark, or null
  * @param place where it stands
@@ -20,6 +21,7 @@ public record AccessList(
     List<Guard> guards,
     List<AccessRule> rules,
     Action otherwise,
+    boolean logsOtherwise,
     boolean stateless,
     @Nullable String note,
     Place place)
@@ -38,6 +40,23 @@ public record AccessList(
       boolean toDevice,
       Place place)
       implements Placed {}
+
+  /** A list that does not log what no rule matches. */
+  public AccessList(
+      String name,
+      List<Guard> guards,
+      List<AccessRule> rules,
+      Action otherwise,
+      boolean stateless,
+      @Nullable String note,
+      Place place) {
+    this(name, guards, rules, otherwise, false, stateless, note, place);
+  }
+
+  /** What becomes of packets that no rule matches, as a site file says it. */
+  public String otherwiseText() {
+    return otherwise + (logsOtherwise ? " and log" : "");
+  }
 
   /** Copies the lists. */
   public AccessList {

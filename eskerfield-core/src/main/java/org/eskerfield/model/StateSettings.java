@@ -107,8 +107,8 @@ public record StateSettings(
           false,
           PortSet.of(21));
 
-  /** The same with the gateway for file transfer switched on. */
-  public StateSettings withFileTransfer() {
+  /** The same with the gateway for file transfer switched on, for these control ports besides. */
+  public StateSettings withFileTransfer(PortSet besides) {
     return new StateSettings(
         timers,
         mapping,
@@ -118,6 +118,6 @@ public record StateSettings(
         inboundRefreshes,
         midStream,
         true,
-        controlPorts);
+        controlPorts.union(besides));
   }
 }

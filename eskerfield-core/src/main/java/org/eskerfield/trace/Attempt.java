@@ -23,7 +23,7 @@ import org.jspecify.annotations.Nullable;
  *     where a name is looked up
  * @param probe what it tries there; a ping is one of IPv4 until the address is known
  * @param sourcePort its port, or the identifier of its ping, 0 to 65535
- * @param mode who opens the data connection of a file transfer; not used by other conversations
+ * @param manner how it goes on after the first packet
  * @param at the moment, in the time zone of the site
  */
 public record Attempt(
@@ -34,7 +34,7 @@ public record Attempt(
     List<Address> addresses,
     Probe probe,
     int sourcePort,
-    FileTransfer.Mode mode,
+    Manner manner,
     ZonedDateTime at) {
   /** Copies the addresses. */
   public Attempt {
@@ -65,13 +65,37 @@ public record Attempt(
         List.of(to),
         probe,
         echo ? 1 : packet.sourcePort == 0 ? Question.DEFAULT_SOURCE_PORT : packet.sourcePort,
-        FileTransfer.Mode.PASSIVE,
+        Manner.USUAL,
         member.at());
   }
 
-  /** What is spoken. */
+  /**
+   * How a conversation goes on after its first packet.
+   *
+   * @param talk what is spoken; null for what is usual on the port
+   * @param mode who opens the data connection of a file transfer; not used by other conversations
+   * @param dataTo where a passive client opens it to
+   * @param remark what was chosen for the asker, in a sentence; null for nothing
+   */
+  public record Manner(
+      @Nullable Talk talk,
+      FileTransfer.Mode mode,
+      FileTransfer.DataTo dataTo,
+      @Nullable String remark) {
+    /** What is usual on the port; passive data connections to what the answer says. */
+    public static final Manner USUAL =
+        new Manner(null, FileTransfer.Mode.PASSIVE, FileTransfer.DataTo.ANSWER, null);
+  }
+
+  /** What is spoken, as far as the port tells that is asked for. */
   public Talk talk() {
-    return Talk.of(probe);
+    return manner.talk() != null ? manner.talk() : Talk.of(probe);
+  }
+
+  /** The same attempt of a client that opens passive data connections elsewhere. */
+  Attempt with(FileTransfer.DataTo dataTo) {
+    Manner other = new Manner(manner.talk(), manner.mode(), dataTo, manner.remark());
+    return new Attempt(sender, source, to, name, addresses, probe, sourcePort, other, at);
   }
 
   /** Whether a description of the site has the sender; it need not name an address. */
@@ -100,6 +124,6 @@ public record Attempt(
     }
     return found == null || found == sender
         ? this
-        : new Attempt(found, source, to, name, addresses, probe, sourcePort, mode, at);
+        : new Attempt(found, source, to, name, addresses, probe, sourcePort, manner, at);
   }
 }

@@ -1,5 +1,6 @@
 package org.eskerfield.trace;
 
+import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.engine.Outcome;
 import org.jspecify.annotations.Nullable;
@@ -32,6 +33,14 @@ public record Conversation(
     segments = List.copyOf(segments);
     notThere = List.copyOf(notThere);
     hints = List.copyOf(hints);
+  }
+
+  /** The same with one hint more. */
+  Conversation withHint(String hint) {
+    List<String> more = new ArrayList<>(hints);
+    more.add(hint);
+    return new Conversation(
+        attempt, lookup, opening, segments, transfer, outcome, reason, notThere, more);
   }
 
   /**

@@ -90,9 +90,10 @@ final class Dialogue {
     if (first.outcome() != Outcome.ANSWERED) {
       return ended(first.outcome(), first.reason());
     }
-    String lost = exchange.goOn(attempt.talk(), story);
-    if (lost == null && attempt.talk() == Talk.FILE_TRANSFER) {
-      return transferred(exchange, first);
+    Talk talk = talk(first);
+    String lost = exchange.goOn(talk, story);
+    if (lost == null && talk.isTransfer()) {
+      return transferred(exchange, first, talk);
     }
     lost = lost == null && probe.protocol() == Protocol.TCP ? finish(exchange) : lost;
     return lost == null
@@ -100,12 +101,22 @@ final class Dialogue {
         : ended(Outcome.UNANSWERED, "the connection opens, but " + lost);
   }
 
-  private Conversation transferred(Exchange exchange, Trace first) {
-    FileTransfer made = exchange.transfer(attempt.mode(), DATA_PORT, exchanges);
+  /** What is spoken: hosts go by the service that the receiver runs on its own port. */
+  private Talk talk(Trace first) {
+    Endpoint by = first.deliveredTo();
+    Talk usual = by == null ? Talk.TCP : Talk.of(Probe.of(by.protocol(), by.port()));
+    return attempt.manner().talk() == null && usual.isTransfer() ? usual : attempt.talk();
+  }
+
+  private Conversation transferred(Exchange exchange, Trace first, Talk talk) {
+    Attempt.Manner manner = attempt.manner();
+    boolean encrypted = talk == Talk.ENCRYPTED_FILE_TRANSFER;
+    FileTransfer made =
+        exchange.transfer(manner.mode(), manner.dataTo(), encrypted, DATA_PORT, exchanges);
     transfer = made;
     Trace data = made.data();
     if (data != null) {
-      add("data ", !attempt.mode().isPassive(), data, data.question().probe());
+      add("data ", !attempt.manner().mode().isPassive(), data, data.question().probe());
     }
     String lost = finish(exchange);
     if (data == null) {
@@ -119,7 +130,7 @@ final class Dialogue {
       return ended(
           data.outcome(),
           "the control connection opens, but the data connection does not ("
-              + attempt.mode()
+              + attempt.manner().mode()
               + ", to "
               + Header.endpoint(data.question().to(), data.question().probe().port(), Protocol.TCP)
               + "): "
@@ -128,7 +139,10 @@ final class Dialogue {
     return lost == null
         ? ended(
             Outcome.ANSWERED,
-            first.reason() + "; the data connection opens as well (" + attempt.mode() + ")")
+            first.reason()
+                + "; the data connection opens as well ("
+                + attempt.manner().mode()
+                + ")")
         : ended(Outcome.UNANSWERED, "both connections open, but " + lost);
   }
 
@@ -188,6 +202,9 @@ final class Dialogue {
   /** What may mislead who reads the outcome only. */
   private List<String> hints(Outcome outcome, Set<String> met) {
     List<String> hints = new ArrayList<>();
+    if (attempt.manner().remark() != null) {
+      hints.add(attempt.manner().remark());
+    }
     Trace trace = opening;
     Endpoint by = trace == null ? null : trace.deliveredTo();
     if (outcome != Outcome.ANSWERED || trace == null || by == null) {

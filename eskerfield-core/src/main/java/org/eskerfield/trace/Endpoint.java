@@ -2,6 +2,7 @@ package org.eskerfield.trace;
 
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -9,7 +10,7 @@ import org.jspecify.annotations.Nullable;
  *
  * @param name the host or device; null where only the address is known
  * @param address its address
- * @param port its port, or 0 where the protocol has none
+ * @param port its port, or the identifier of a ping; 0 where there is none
  * @param protocol the protocol number
  */
 public record Endpoint(@Nullable String name, Address address, int port, int protocol) {
@@ -21,7 +22,8 @@ public record Endpoint(@Nullable String name, Address address, int port, int pro
   /** Name and address as people write them. */
   @Override
   public String toString() {
-    String text = Header.endpoint(address, port, protocol);
+    String id = Protocol.isIcmp(protocol) && port != 0 ? " id " + port : "";
+    String text = Header.endpoint(address, port, protocol) + id;
     return name == null || name.equals(address.toString()) ? text : name + " " + text;
   }
 }

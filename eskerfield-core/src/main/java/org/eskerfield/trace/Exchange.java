@@ -201,37 +201,49 @@ final class Exchange {
    * Announces an endpoint on the control connection, and opens the data connection to it as far as
    * it gets.
    *
+   * @param dataTo where a passive client opens it to
+   * @param encrypted whether nobody on the way can read what is said
    * @param port the port that is announced
    */
-  FileTransfer transfer(FileTransfer.Mode mode, int port, Exchange.Factory factory) {
+  FileTransfer transfer(
+      FileTransfer.Mode mode,
+      FileTransfer.DataTo dataTo,
+      boolean encrypted,
+      int port,
+      Exchange.Factory factory) {
     isReply = false;
     packet = request(Packet.ACK);
     String said =
         mode.isPassive()
             ? mode == FileTransfer.Mode.PASSIVE ? "PASV" : "EPSV"
             : mode.announcement(question.source(), port);
-    packet.payload = said + LINE_END;
+    packet.payload = encrypted ? null : said + LINE_END;
     walk(question.sender(), "announcement");
     Named server = receiver;
     Header atServer = packet.header();
-    String heard = packet.payload == null ? null : packet.payload.strip();
+    String heard = heard(said, encrypted);
     if (server == null || heard == null) {
       return new FileTransfer(mode, said, null, null);
     }
     if (mode.isPassive()) {
       said = mode.announcement(atServer.destination(), port);
       packet = mirrored(atServer, Packet.ACK);
-      packet.payload = said + LINE_END;
+      packet.payload = encrypted ? null : said + LINE_END;
       isReply = true;
       walk(server, "announcement");
-      heard = packet.payload == null ? null : packet.payload.strip();
+      heard = heard(said, encrypted);
       if (heard == null || !isAccepted()) {
         return new FileTransfer(mode, said, null, null);
       }
     }
     FileTransferGateway.Announced announced = FileTransferGateway.read(heard);
     Address listener = mode.isPassive() ? atServer.destination() : question.source();
-    Address to = announced == null ? null : announcedBy(announced, listener);
+    Address to =
+        announced == null
+            ? null
+            : mode.isPassive() && dataTo == FileTransfer.DataTo.CONTROL
+                ? question.to()
+                : announcedBy(announced, listener);
     if (announced == null || to == null) {
       return new FileTransfer(mode, said, heard, null);
     }
@@ -255,6 +267,11 @@ final class Exchange {
       }
     }
     return new FileTransfer(mode, said, heard, trace);
+  }
+
+  /** What the other end hears of what was said; null for nothing. */
+  private @Nullable String heard(String said, boolean encrypted) {
+    return encrypted ? said : packet.payload == null ? null : packet.payload.strip();
   }
 
   /**
@@ -595,6 +612,7 @@ final class Exchange {
     legs = new ArrayList<>();
     receiver = null;
     endedAt = null;
+    wording.setsOut(packet.ttl);
     Hop hop;
     if (entered != null && entry != null && !isReply) {
       hop = arrive(entered, entry);
@@ -851,7 +869,7 @@ final class Exchange {
       return null;
     }
     if (packet.ttl <= 1) {
-      say(Ruling.HOPS_USED_UP, null, "drops it: its hop count is used up, it was going in circles");
+      say(Ruling.HOPS_USED_UP, null, wording.hopsUsedUp());
       return null;
     }
     packet.ttl--;

@@ -22,6 +22,7 @@ import org.eskerfield.model.Placed;
  * @param bindingsByKind how many bindings there are now, the permanent ones too, by kind of rule
  * @param packetsByInterface how many of the packets that open flows, and of their replies, came in
  *     by each interface
+ * @param ended how many packets ended here, by the code of the ruling that ended them
  */
 public record Figures(
     Level sessions,
@@ -32,7 +33,8 @@ public record Figures(
     List<Hit> hits,
     List<PoolFill> fills,
     Map<String, Long> bindingsByKind,
-    Map<String, Long> packetsByInterface) {
+    Map<String, Long> packetsByInterface,
+    Map<String, Long> ended) {
   /**
    * How often a rule or list decided.
    *
@@ -60,6 +62,7 @@ public record Figures(
     fills = List.copyOf(fills);
     bindingsByKind = Collections.unmodifiableMap(new LinkedHashMap<>(bindingsByKind));
     packetsByInterface = Collections.unmodifiableMap(new LinkedHashMap<>(packetsByInterface));
+    ended = Collections.unmodifiableMap(new LinkedHashMap<>(ended));
   }
 
   /** How many flows a rule or list decided on. */

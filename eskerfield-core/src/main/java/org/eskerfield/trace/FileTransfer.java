@@ -56,6 +56,20 @@ public record FileTransfer(Mode mode, String said, @Nullable String heard, @Null
     }
   }
 
+  /** Where a client opens a passive data connection to, of what the answer 227 says. */
+  public enum DataTo {
+    /** The address and port that the answer names (RFC 959). */
+    ANSWER,
+    /** The port that the answer names, at the address of the control connection. */
+    CONTROL;
+
+    /** The word of an expectation. */
+    @Override
+    public String toString() {
+      return name().toLowerCase(Locale.ROOT);
+    }
+  }
+
   /** Whether the data connection was opened. */
   public boolean succeeded() {
     return data != null && data.outcome() == Outcome.ANSWERED;

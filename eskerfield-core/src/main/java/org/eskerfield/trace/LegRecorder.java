@@ -7,6 +7,7 @@ import org.eskerfield.engine.Match;
 import org.eskerfield.engine.Narrator;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
+import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
@@ -120,6 +121,9 @@ final class LegRecorder implements Narrator {
   private static boolean isLogged(Ruling ruling, @Nullable Placed by) {
     if (by instanceof AccessRule rule) {
       return rule.log();
+    }
+    if (by instanceof AccessList list) {
+      return list.logsOtherwise();
     }
     return ruling == Ruling.ADMITTED
         && by instanceof InwardRule rule

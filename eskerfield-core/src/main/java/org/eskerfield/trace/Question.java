@@ -4,6 +4,7 @@ import java.time.ZonedDateTime;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
+import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
@@ -22,6 +23,18 @@ import org.eskerfield.packet.Protocol;
  */
 public record Question(
     Named sender, Address source, Address to, Probe probe, int sourcePort, ZonedDateTime at) {
+  /** The same question of the sender of that name as another description of the site has it. */
+  @SuppressWarnings("ReferenceEquality") // to compare whole hosts would cost more than it saves
+  Question on(Site site) {
+    Named found =
+        sender instanceof Host
+            ? site.hosts().get(sender.name())
+            : site.devices().get(sender.name());
+    return found == null || found == sender
+        ? this
+        : new Question(found, source, to, probe, sourcePort, at);
+  }
+
   /** The source port where none is chosen, out of the dynamic range of RFC 6335. */
   public static final int DEFAULT_SOURCE_PORT = 50000;
 

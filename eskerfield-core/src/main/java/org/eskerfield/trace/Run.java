@@ -23,6 +23,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -166,7 +167,7 @@ public final class Run {
       boolean terse,
       @Nullable Map<String, Tally> counting,
       @Nullable Watch watch) {
-    return new Exchange(site, machines, question, clock.now(), terse, counting, watch);
+    return new Exchange(site, machines, question.on(site), clock.now(), terse, counting, watch);
   }
 
   /** Who watches flows whose times are given, so that nobody may wait. */
@@ -314,7 +315,10 @@ public final class Run {
       }
       for (Decision decision : leg.decisions()) {
         if (LegRecorder.isForLog(decision.ruling(), decision.by())) {
-          AccessList list = decision.by() instanceof AccessRule rule ? lists.get(rule) : null;
+          AccessList list =
+              decision.by() instanceof AccessRule rule
+                  ? lists.get(rule)
+                  : decision.by() instanceof AccessList itself ? itself : null;
           logTo.accept(new LogEntry(clock.now(), leg.where(), list, decision));
         }
       }
@@ -379,7 +383,13 @@ public final class Run {
    */
   public FileTransfer transfer(Question control, FileTransfer.Mode mode, int port) {
     FileTransfer transfer =
-        aside(control).transfer(mode, port, data -> exchange(data, false, tallies, watch()));
+        aside(control)
+            .transfer(
+                mode,
+                FileTransfer.DataTo.ANSWER,
+                false,
+                port,
+                data -> exchange(data, false, tallies, watch()));
     if (transfer.data() != null) {
       note(transfer.data().request());
       note(transfer.data().reply());
@@ -426,12 +436,27 @@ public final class Run {
   }
 
   /**
-   * Makes a device forget its sessions and temporary bindings.
+   * Makes a device forget its sessions and temporary bindings, and the rest of freed ports, as if
+   * it had been restarted.
    *
    * @throws IllegalArgumentException if the site has no such device
    */
   public void clear(String device) {
     machine(device).clear();
+  }
+
+  /**
+   * Makes a device forget its sessions and temporary bindings; freed ports rest as usual.
+   *
+   * @throws IllegalArgumentException if the site has no such device
+   */
+  public void forget(String device) {
+    machine(device).forget(AddressSet.ALL);
+  }
+
+  /** Makes every device forget the sessions from and to a host, and the bindings of these. */
+  public void forget(Host host) {
+    machines.values().forEach(each -> each.forget(AddressSet.ofAddresses(host.addresses())));
   }
 
   private DeviceMachine machine(String device) {

@@ -15,6 +15,8 @@ public enum Talk {
   WEB,
   /** A control connection that opens a data connection (RFC 959). */
   FILE_TRANSFER,
+  /** The same over TLS (RFC 4217), so that nobody on the way reads what it says. */
+  ENCRYPTED_FILE_TRANSFER,
   /** One packet each way, of a protocol without ports. */
   PACKET;
 
@@ -28,11 +30,17 @@ public enum Talk {
       case Protocol.TCP ->
           switch (probe.port()) {
             case 21 -> FILE_TRANSFER;
+            case 990 -> ENCRYPTED_FILE_TRANSFER;
             case 80, 443, 8080, 8443 -> WEB;
             default -> TCP;
           };
       default -> PACKET;
     };
+  }
+
+  /** Whether it is a control connection that opens a data connection. */
+  public boolean isTransfer() {
+    return this == FILE_TRANSFER || this == ENCRYPTED_FILE_TRANSFER;
   }
 
   /** In words: {@code file transfer}. */

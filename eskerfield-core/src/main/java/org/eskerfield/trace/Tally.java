@@ -2,6 +2,7 @@ package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.EnumMap;
 import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -24,6 +25,7 @@ final class Tally {
   private final DeviceMachine machine;
   private final IdentityHashMap<Placed, Counter> hits = new IdentityHashMap<>();
   private final Map<String, Counter> arrivals = new LinkedHashMap<>();
+  private final Map<Ruling, Long> ended = new EnumMap<>(Ruling.class);
   private long gotNothing;
   private Figures.Level sessions;
   private Figures.Level bindings;
@@ -38,6 +40,9 @@ final class Tally {
   void count(Ruling ruling, @Nullable Placed by, @Nullable Interface arriving) {
     if (ruling == Ruling.ARRIVED && arriving != null) {
       arrivals.computeIfAbsent(arriving.name(), name -> new Counter()).count++;
+    }
+    if (ruling.ends() != null) {
+      ended.merge(ruling, 1L, Long::sum);
     }
     if (ruling.ends() == Outcome.EXHAUSTED) {
       gotNothing++;
@@ -86,6 +91,8 @@ final class Tally {
       Counter counter = arrivals.get(own.name());
       packetsByInterface.put(own.name(), counter == null ? 0 : counter.count);
     }
+    Map<String, Long> endedByRuling = new LinkedHashMap<>();
+    ended.forEach((ruling, count) -> endedByRuling.put(ruling.code(), count));
     Map<String, Long> bindingsByKind = new LinkedHashMap<>();
     for (BindingRow row : machine.bindings()) {
       bindingsByKind.merge(row.rule().kind(), 1L, Long::sum);
@@ -99,6 +106,7 @@ final class Tally {
         all,
         machine.fills(),
         bindingsByKind,
-        packetsByInterface);
+        packetsByInterface,
+        endedByRuling);
   }
 }

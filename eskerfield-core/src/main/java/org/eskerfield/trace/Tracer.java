@@ -39,8 +39,31 @@ public final class Tracer {
     return new Run(site, programs, question.at()).ask(question);
   }
 
-  /** Leads a whole conversation through devices without any state. */
+  /**
+   * Leads a whole conversation through devices without any state. Of a passive file transfer it is
+   * tried, too, what becomes of a client that opens the data connection elsewhere; where that makes
+   * a difference, a hint says so.
+   */
   public Conversation converse(Attempt attempt) {
+    Conversation conversation = lead(attempt);
+    FileTransfer transfer = conversation.transfer();
+    if (transfer == null || transfer.mode() != FileTransfer.Mode.PASSIVE) {
+      return conversation;
+    }
+    boolean answer = attempt.manner().dataTo() == FileTransfer.DataTo.ANSWER;
+    Conversation other =
+        lead(attempt.with(answer ? FileTransfer.DataTo.CONTROL : FileTransfer.DataTo.ANSWER));
+    return other.outcome() == conversation.outcome()
+        ? conversation
+        : conversation.withHint(
+            "a client that opens the data connection to the address "
+                + (answer ? "of the control connection" : "that the answer 227 says")
+                + (answer ? ", whatever the answer 227 says, as many do: " : ": ")
+                + other.outcome()
+                + " (tried)");
+  }
+
+  private Conversation lead(Attempt attempt) {
     return new Run(site, programs, attempt.at()).ask(attempt);
   }
 

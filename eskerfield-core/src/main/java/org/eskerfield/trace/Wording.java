@@ -21,6 +21,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
@@ -31,6 +32,10 @@ import org.jspecify.annotations.Nullable;
 final class Wording {
   private final Site site;
   private final ZonedDateTime now;
+  private int hops = Packet.INITIAL_TTL;
+
+  /** No way through a site is as long as this. */
+  private static final int MANY_HOPS = 32;
 
   Wording(Site site, ZonedDateTime now) {
     this.site = site;
@@ -155,7 +160,7 @@ final class Wording {
       case ERROR_OF_BINDING ->
           "knows the binding of the packet that the error is about, made by " + label;
       case ROUTED -> routed(by, after, leaving);
-      case HOPS_USED_UP -> "drops it: its hop count is used up, so it was going in circles";
+      case HOPS_USED_UP -> hopsUsedUp();
       case HOST_ACCEPTED_BY_RULE -> "lets it in by " + label + " of its own filter";
       case HOST_ACCEPTED_OTHERWISE ->
           "lets it in: its own filter has no rule for it and accepts the rest";
@@ -219,6 +224,17 @@ final class Wording {
       case NOT_AN_OPENING -> "drops it: it belongs to no session and does not open one";
       default -> throw new IllegalArgumentException(ruling + " is no decision of a device");
     };
+  }
+
+  /** Takes note of the hop count that a packet sets out with. */
+  void setsOut(int ttl) {
+    hops = ttl;
+  }
+
+  /** Why a hop count is used up: who sends with a small one asks for the way, as a route trace. */
+  String hopsUsedUp() {
+    return "drops it: its hop count is used up, "
+        + (hops >= MANY_HOPS ? "so it was going in circles" : "with which it was sent: " + hops);
   }
 
   private static Placed required(@Nullable Placed by) {

@@ -385,6 +385,82 @@ class DeviceMachineTest {
   }
 
   @Test
+  void aBlindResetDoomsNoSession() {
+    segment(true, Packet.SYN, Ruling.SESSION_RECORDED);
+    segment(false, Packet.SYN | Packet.ACK, Ruling.SESSION_KNOWN);
+    segment(true, Packet.ACK, Ruling.SESSION_KNOWN);
+    segment(false, Packet.RST, Ruling.SESSION_KNOWN); // forged: both ends talk on
+    assertThat(minutesLeft()).isEqualTo(4);
+    pass(60_000);
+    segment(false, Packet.ACK, Ruling.SESSION_KNOWN);
+    assertThat(minutesLeft()).isEqualTo(124);
+    pass(123 * 60_000);
+    segment(true, Packet.ACK, Ruling.SESSION_KNOWN);
+    // Where nobody talks on, it ends after the transitory time, and a second reset gives none.
+    segment(true, Packet.RST, Ruling.SESSION_KNOWN);
+    pass(200_000);
+    segment(true, Packet.RST, Ruling.SESSION_KNOWN);
+    pass(40_000);
+    assertThat(timed.sessions()).isEmpty();
+  }
+
+  @Test
+  void whatDoesNotLeaveRefreshesNothing() {
+    out(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT));
+    pass(200_000);
+    Packet spent = udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT);
+    spent.ttl = 1;
+    assertThat(out(spent)).isEqualTo(Ruling.HOPS_USED_UP);
+    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(100_000));
+  }
+
+  @Test
+  void anEchoReplyOpensNothing() {
+    assertThat(out(echo(a("10.77.4.20"), SERVER, 7, false))).isEqualTo(Ruling.NOT_AN_OPENING);
+    // Not by a rule that leads inside either, and its query opens a session all the same.
+    Packet reply = echo(SERVER, a("198.51.100.141"), 7, false);
+    assertThat(in(reply)).isEqualTo(Ruling.NOT_AN_OPENING);
+    assertThat(timed.sessions()).isEmpty();
+    assertThat(out(echo(a("10.77.4.20"), SERVER, 7, true))).isEqualTo(Ruling.SESSION_RECORDED);
+  }
+
+  @Test
+  void anErrorOfAStaticRuleNeedsNoSession() {
+    Site site =
+        new Draft()
+            .network("inside", "10.77.4.0/24", null)
+            .network("outside", "198.51.100.128/26", "198.51.100.129")
+            .device("edge", Action.DROP)
+            .on("inside", "10.77.4.1")
+            .on("outside", "198.51.100.140")
+            .route("0.0.0.0/0", "198.51.100.129")
+            .fixed("outside", "198.51.100.145", "10.77.4.12")
+            .done()
+            .site();
+    Device edge = Objects.requireNonNull(site.devices().get("edge"));
+    DeviceMachine machine = new DeviceMachine(DeviceProgram.compile(site, edge), clock);
+    // From outside, about a packet that the host sent: it gets its own packet back.
+    Packet fromOutside = error(SERVER, udp(a("198.51.100.145"), 5000, SERVER, 53));
+    assertThat(machine.arrive(fromOutside, edge.interfaces().get(1), null).ends()).isNull();
+    assertThat(fromOutside.header())
+        .hasToString(
+            "192.0.2.200 → 10.77.4.12 icmp port unreachable about"
+                + " 10.77.4.12:5000 → 192.0.2.200:53 udp");
+    // From inside, about a packet to the host: its sender hears of the address that it spoke to.
+    Packet fromInside = error(a("10.77.4.12"), udp(SERVER, 53, a("10.77.4.12"), 5000));
+    assertThat(machine.arrive(fromInside, edge.interfaces().get(0), null).ends()).isNull();
+    assertThat(fromInside.header())
+        .hasToString(
+            "198.51.100.145 → 192.0.2.200 icmp port unreachable about"
+                + " 192.0.2.200:53 → 198.51.100.145:5000 udp");
+    assertThat(machine.sessions()).isEmpty();
+    // About an address that a rule names for others only: dropped.
+    Packet other = error(SERVER, udp(a("198.51.100.145"), 5000, SERVER, 53));
+    assertThat(machine.arrive(other, edge.interfaces().get(0), null))
+        .isEqualTo(Ruling.ERROR_UNMATCHED);
+  }
+
+  @Test
   void aConnectionFromOutsideLivesAsLongAndIsRefreshedByEitherSide() {
     Address client = a("203.0.113.9");
     Address server = a("10.77.4.8");

@@ -444,6 +444,7 @@ final class DeviceReader {
               guards,
               rules.rules(list, /* selfAllowed= */ true),
               RuleReader.action(list.text("otherwise")),
+              RuleReader.logs(list.text("otherwise")),
               list.isTrue("stateless", false),
               list.text("note"),
               named.name().place()));

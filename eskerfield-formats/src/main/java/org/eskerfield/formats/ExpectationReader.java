@@ -224,6 +224,7 @@ public final class ExpectationReader {
     Node.Scalar to = fields.scalar("to");
     Node.Scalar service = fields.scalar("service");
     String mode = fields.text("mode");
+    String dataTo = fields.text("data-to");
     List<Attempt> attempts = new ArrayList<>();
     if (to == null || service == null) {
       return attempts;
@@ -238,7 +239,8 @@ public final class ExpectationReader {
                   .to(to.text())
                   .service(service.text())
                   .at(at)
-                  .mode(mode == null ? FileTransfer.Mode.PASSIVE : mode(mode));
+                  .mode(mode == null ? null : mode(mode))
+                  .dataTo(dataTo == null ? null : dataTo(dataTo));
           if (port != null) {
             reader.sourcePort(Integer.parseInt(port.text()));
           }
@@ -251,6 +253,10 @@ public final class ExpectationReader {
       }
     }
     return attempts;
+  }
+
+  private static FileTransfer.DataTo dataTo(String word) {
+    return FileTransfer.DataTo.valueOf(word.toUpperCase(Locale.ROOT));
   }
 
   private static FileTransfer.Mode mode(String word) {

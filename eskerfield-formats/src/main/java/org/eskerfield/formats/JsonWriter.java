@@ -189,6 +189,7 @@ public final class JsonWriter {
         json.writeStartObject();
         headerField("arrived", row.arrived());
         headerField("left", row.left());
+        json.writeBooleanField("cameBack", row.cameBack());
         ruleField("destinationRule", row.destinationRule());
         ruleField("sourceRule", row.sourceRule());
         json.writeNumberField("ageMillis", row.age().toMillis());
@@ -252,6 +253,7 @@ public final class JsonWriter {
     json.writeEndArray();
     countsField("bindingsByKind", figures.bindingsByKind());
     countsField("packetsByInterface", figures.packetsByInterface());
+    countsField("packetsEnded", figures.ended());
     json.writeEndObject();
   }
 

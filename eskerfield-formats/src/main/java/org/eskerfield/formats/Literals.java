@@ -47,6 +47,8 @@ final class Literals {
   private static final Pattern NUMBER = Pattern.compile("[0-9]{1,9}");
   private static final Pattern PORTS = Pattern.compile("([0-9]+)(?:-([0-9]+))?");
   private static final Pattern SERVICE = Pattern.compile("([0-9][^/]*)/(.+)");
+  private static final Pattern SEVERAL =
+      Pattern.compile("(\\d[\\d-]*(?:\\s*,\\s*\\d[\\d-]*)+)/([a-z+]+)");
   private static final Pattern REVERSED = Pattern.compile("(tcp|udp)[/:]([0-9-]+)");
 
   private Literals() {}
@@ -167,6 +169,16 @@ final class Literals {
       throw new BadLiteralException(
           "'" + text + "' is the wrong way round",
           "write " + reversed.group(2) + "/" + reversed.group(1));
+    }
+    Matcher several = SEVERAL.matcher(lower);
+    if (several.matches()) {
+      StringBuilder list = new StringBuilder();
+      for (String port : several.group(1).split(",", -1)) {
+        String service = port.strip() + "/" + several.group(2);
+        list.append(list.length() == 0 ? "[" : ", ").append(service);
+      }
+      throw new BadLiteralException(
+          "'" + text + "' is several services in one", "write a list: " + list + "]");
     }
     Matcher matcher = SERVICE.matcher(lower);
     if (!matcher.matches()) {

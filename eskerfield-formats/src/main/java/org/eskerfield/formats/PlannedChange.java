@@ -39,7 +39,6 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
-import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
@@ -272,7 +271,7 @@ public record PlannedChange(
                 List.of(proof.to()),
                 proof.probe(),
                 Question.DEFAULT_SOURCE_PORT,
-                FileTransfer.Mode.PASSIVE,
+                Attempt.Manner.USUAL,
                 at));
   }
 

@@ -33,6 +33,7 @@ import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Talk;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -53,7 +54,9 @@ public final class QuestionReader {
   private String service = "";
   private @Nullable String at;
   private int sourcePort = Question.DEFAULT_SOURCE_PORT;
-  private FileTransfer.Mode mode = FileTransfer.Mode.PASSIVE;
+  private FileTransfer.@Nullable Mode mode;
+  private FileTransfer.@Nullable DataTo dataTo;
+  private @Nullable String remark;
 
   private QuestionReader(Site site) {
     this.site = site;
@@ -64,13 +67,16 @@ public final class QuestionReader {
     return new QuestionReader(site);
   }
 
-  /** Who sends: a host, a device, or an address. */
+  /** Who sends: a host, a device, a device with one of its interfaces, or an address. */
   public QuestionReader from(String who) {
     from = who.strip();
     return this;
   }
 
-  /** Where to: a host, a device, an address, or any of them with {@code :port}. */
+  /**
+   * Where to: a host, a device, a device with one of its interfaces, an address, or any of them
+   * with {@code :port}.
+   */
   public QuestionReader to(String where) {
     to = where.strip();
     return this;
@@ -99,9 +105,15 @@ public final class QuestionReader {
     return this;
   }
 
-  /** Who opens the data connection of a file transfer; the client unless said otherwise. */
-  public QuestionReader mode(FileTransfer.Mode mode) {
+  /** Who opens the data connection of a file transfer; null for the client. */
+  public QuestionReader mode(FileTransfer.@Nullable Mode mode) {
     this.mode = mode;
+    return this;
+  }
+
+  /** Where a passive client opens the data connection to; null for what the answer says. */
+  public QuestionReader dataTo(FileTransfer.@Nullable DataTo dataTo) {
+    this.dataTo = dataTo;
     return this;
   }
 
@@ -160,7 +172,13 @@ public final class QuestionReader {
             "name the host, or an address that others reach it by");
       }
     }
+    Interface own = ownInterface(from);
     Address source = Literals.looksLikeAddress(from) ? address("from", from) : null;
+    if (own != null) {
+      source = ownAddress(own, candidates);
+    }
+    Family family = byName ? Family.IPV4 : candidates.get(0).family();
+    Probe probe = probe(port, family);
     Attempt attempt =
         new Attempt(
             sender,
@@ -168,14 +186,73 @@ public final class QuestionReader {
             where,
             byName ? where : null,
             candidates,
-            probe(port, byName ? Family.IPV4 : candidates.get(0).family()),
+            probe,
             sourcePort,
-            mode,
+            manner(probe, family),
             time());
     if (!byName) {
       reachable(attempt);
     }
     return attempt;
+  }
+
+  /** How it goes on: a file transfer where the service says so, whatever the port. */
+  private Attempt.Manner manner(Probe probe, Family family) throws UnusableQuestionException {
+    String word = service.toLowerCase(Locale.ROOT);
+    Talk talk =
+        isCalled(word, "ftp")
+            ? Talk.FILE_TRANSFER
+            : isCalled(word, "ftps") ? Talk.ENCRYPTED_FILE_TRANSFER : null;
+    boolean transfers = talk != null || Talk.of(probe).isTransfer();
+    if ((mode != null || dataTo != null) && !transfers) {
+      throw new UnusableQuestionException(
+          mode != null ? "mode" : "data-to",
+          "'" + service + "' is no file transfer, and opens no data connection",
+          Protocol.TCP == probe.protocol()
+              ? "leave it out, or write the service ftp, and the port behind the address"
+              : "leave it out");
+    }
+    boolean ipv4 = family == Family.IPV4;
+    if (mode != null && !ipv4 && !mode.toString().startsWith("extended")) {
+      throw new UnusableQuestionException(
+          "mode", "'" + mode + "' is for IPv4 only (RFC 2428)", "ask for extended-" + mode);
+    }
+    FileTransfer.Mode usual = ipv4 ? FileTransfer.Mode.PASSIVE : FileTransfer.Mode.EXTENDED_PASSIVE;
+    return new Attempt.Manner(
+        talk,
+        mode == null ? usual : mode,
+        dataTo == null ? FileTransfer.DataTo.ANSWER : dataTo,
+        remark);
+  }
+
+  /** Whether a word names a well-known service, and not one of the site's own. */
+  private boolean isCalled(String word, String name) {
+    return word.equals(name) && !site.services().containsKey(service);
+  }
+
+  /** The interface that a text names: {@code skerry pier}; null if it names none. */
+  private @Nullable Interface ownInterface(String text) {
+    int blank = text.indexOf(' ');
+    Device device = blank < 0 ? null : site.devices().get(text.substring(0, blank));
+    if (device != null) {
+      for (Interface own : device.interfaces()) {
+        if (own.name().equals(text.substring(blank + 1).strip())) {
+          return own;
+        }
+      }
+    }
+    return null;
+  }
+
+  /** The address of an interface, of the family of one of some addresses. */
+  private static Address ownAddress(Interface own, List<Address> candidates) {
+    for (Address candidate : candidates) {
+      Address address = own.address(candidate.family());
+      if (address != null) {
+        return address;
+      }
+    }
+    return own.addresses().get(0);
   }
 
   /** The first address of a family that the sender has. */
@@ -256,7 +333,8 @@ public final class QuestionReader {
   private Named sender() throws UnusableQuestionException {
     Named named = site.hosts().get(from);
     if (named == null) {
-      named = site.devices().get(from);
+      String device = ownInterface(from) == null ? from : from.substring(0, from.indexOf(' '));
+      named = site.devices().get(device);
     }
     if (named != null) {
       return named;
@@ -296,6 +374,16 @@ public final class QuestionReader {
     if (name.isEmpty()) {
       return new UnusableQuestionException(part, "it is empty", "name a host or an address");
     }
+    int blank = name.indexOf(' ');
+    Device device = blank < 0 ? null : site.devices().get(name.substring(0, blank));
+    if (device != null) {
+      List<String> own = device.interfaces().stream().map(Interface::name).toList();
+      String wanted = name.substring(blank + 1).strip();
+      return new UnusableQuestionException(
+          part,
+          "'" + device.name() + "' has no interface '" + wanted + "'",
+          Similar.didYouMean(wanted, own, "it has: " + String.join(", ", own)));
+    }
     List<String> names = new ArrayList<>(site.hosts().keySet());
     names.addAll(site.devices().keySet());
     if (part.equals("to")) {
@@ -328,6 +416,10 @@ public final class QuestionReader {
     }
     if (device != null) {
       return addressesTowards(device, sender);
+    }
+    Interface own = ownInterface(where);
+    if (own != null) {
+      return own.addresses();
     }
     if (Literals.looksLikeAddress(where)) {
       return List.of(address("to", where));
@@ -416,7 +508,24 @@ public final class QuestionReader {
   private Probe probe(List<ServicePart> parts, int port) throws UnusableQuestionException {
     ServicePart part = parts.get(0);
     boolean everyPort = part.ports().size() > 1;
-    if (parts.size() > 1
+    boolean wellKnown =
+        parts.size() == 2
+            && !site.services().containsKey(service)
+            && WellKnownServices.find(service) != null;
+    if (wellKnown) { // both protocols: the one that is tried first
+      Probe first = Probe.of(part.protocol(), part.ports().first());
+      Probe other = Probe.of(parts.get(1).protocol(), part.ports().first());
+      remark =
+          service
+              + " is "
+              + first
+              + " and "
+              + other
+              + ": this is "
+              + first
+              + ", which is tried first";
+    }
+    if ((parts.size() > 1 && !wellKnown)
         || part.protocol() == ServicePart.ANY_PROTOCOL
         || (everyPort && Protocol.hasPorts(part.protocol()) && port < 0)) {
       throw new UnusableQuestionException(
@@ -427,7 +536,10 @@ public final class QuestionReader {
     if (!Protocol.hasPorts(part.protocol())) {
       return Probe.of(part.protocol(), 0);
     }
-    if (port >= 0 && !part.ports().contains(port)) {
+    boolean transfer =
+        isCalled(service.toLowerCase(Locale.ROOT), "ftp")
+            || isCalled(service.toLowerCase(Locale.ROOT), "ftps");
+    if (port >= 0 && !part.ports().contains(port) && !transfer) {
       throw new UnusableQuestionException(
           "service",
           "'" + service + "' is port " + part.ports() + ", but 'to' says port " + port,

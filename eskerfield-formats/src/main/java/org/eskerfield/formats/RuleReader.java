@@ -22,10 +22,18 @@ final class RuleReader {
 
   /** The word of an action; drop where it is missing or no action, which was reported. */
   static Action action(@Nullable String word) {
-    return "accept".equals(word)
+    String action = word == null ? "" : word.replace(AND_LOG, "");
+    return action.equals("accept")
         ? Action.ACCEPT
-        : "reject".equals(word) ? Action.REJECT : Action.DROP;
+        : action.equals("reject") ? Action.REJECT : Action.DROP;
   }
+
+  /** Whether the action of a list is to be logged as well. */
+  static boolean logs(@Nullable String word) {
+    return word != null && word.endsWith(AND_LOG);
+  }
+
+  private static final String AND_LOG = " and log";
 
   /** The filter of a host. */
   AccessList filter(String host, Fields fields) {
@@ -34,6 +42,7 @@ final class RuleReader {
         List.of(),
         rules(fields, /* selfAllowed= */ false),
         action(fields.text("otherwise")),
+        logs(fields.text("otherwise")),
         /* stateless= */ false,
         fields.text("note"),
         fields.place());

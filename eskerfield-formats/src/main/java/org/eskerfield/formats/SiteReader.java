@@ -486,6 +486,7 @@ public final class SiteReader {
     }
     for (Network network : ownNetworks) {
       if (!addresses.isEmpty()
+          && !network.prefixes().isEmpty() // else its prefix cannot be used, which was said
           && addresses.stream().noneMatch(address -> network.prefixOf(address) != null)
           && ownNetworks.size() > 1) {
         problems.add(

@@ -43,6 +43,9 @@ final class SiteShapes {
   private static final Value INTERFACES =
       new Texts("the name of an interface of this device or of a zone, or any; or a list of them");
   private static final Word ACTION = new Word(List.of("accept", "drop", "reject"));
+  private static final Word OTHERWISE =
+      new Word(
+          List.of("accept", "drop", "reject", "accept and log", "drop and log", "reject and log"));
 
   private static final Shape.Key NOTE =
       may("note", TEXT, "what a colleague should know", "since May");
@@ -119,7 +122,7 @@ final class SiteShapes {
               new Children(List.of(ACCESS_RULE), false),
               "the rules in order; the first that matches decides",
               "[{ accept: the insurers, from: 198.51.100.32/28 }]"),
-          must("otherwise", ACTION, "what becomes of packets that no rule matches", "drop"),
+          must("otherwise", OTHERWISE, "what becomes of packets that no rule matches", "drop"),
           NOTE);
 
   static final Shape HOST =
@@ -482,7 +485,7 @@ final class SiteShapes {
               new Children(List.of(ACCESS_RULE), false),
               "the rules in order; the first that matches decides",
               "[{ accept: the shop, to: ramp }]"),
-          must("otherwise", ACTION, "what becomes of packets that no rule matches", "drop"),
+          must("otherwise", OTHERWISE, "what becomes of packets that no rule matches", "drop"),
           NOTE);
 
   static final Shape DEVICE =
@@ -560,6 +563,14 @@ final class SiteShapes {
           "who opens the data connection of a file transfer",
           "active");
 
+  private static final Shape.Key DATA_TO_KEY =
+      may(
+          "data-to",
+          new Word(List.of("answer", "control")),
+          "where a passive client opens the data connection to: the address in the answer, or that"
+              + " of the control connection",
+          "control");
+
   private static final Shape.Key SOURCE_PORT_KEY =
       may(
           "source-port",
@@ -574,6 +585,7 @@ final class SiteShapes {
           TO_KEY,
           SERVICE_KEY,
           MODE_KEY,
+          DATA_TO_KEY,
           SOURCE_PORT_KEY,
           may("wait", IDLE, "how much time passes after it", "10m"));
 
@@ -596,6 +608,7 @@ final class SiteShapes {
           may("rule", TITLE_TEXT, "which rule or list must have a part in it", "ramp controller"),
           may("at", new Text(null, "a time such as sunday 10:00"), "when", "sunday 10:00"),
           MODE_KEY,
+          DATA_TO_KEY,
           SOURCE_PORT_KEY,
           may(
               "after",

@@ -228,7 +228,7 @@ public final class SiteWriter {
     if (filter != null) {
       Map<String, Object> inner = new LinkedHashMap<>();
       put(inner, "rules", filter.rules().stream().map(SiteWriter::rule).toList());
-      inner.put("otherwise", filter.otherwise().toString());
+      inner.put("otherwise", filter.otherwiseText());
       put(inner, "note", filter.note());
       map.put("filter", inner);
     }
@@ -483,7 +483,7 @@ public final class SiteWriter {
     put(map, "guards", guards);
     putIf(map, "stateless", list.stateless());
     put(map, "rules", list.rules().stream().map(SiteWriter::rule).toList());
-    map.put("otherwise", list.otherwise().toString());
+    map.put("otherwise", list.otherwiseText());
     put(map, "note", list.note());
     return map;
   }

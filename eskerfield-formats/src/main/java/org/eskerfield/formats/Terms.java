@@ -260,6 +260,9 @@ final class Terms {
 
   /** One service: of the site, else well-known, else a literal. */
   @Nullable ServiceTerm service(Placed at, String text) {
+    if (text.startsWith("[") && text.endsWith("]")) {
+      return together(at, text);
+    }
     Service service = services.get(text);
     if (service == null && serviceNames.contains(text)) {
       return null;
@@ -279,6 +282,19 @@ final class Terms {
       }
     }
     return service == null ? null : new ServiceTerm(service, at.place());
+  }
+
+  /** Several services behind an address: {@code [25/tcp, 465/tcp]}. */
+  private @Nullable ServiceTerm together(Placed at, String text) {
+    List<ServicePart> parts = new ArrayList<>();
+    for (String each : text.substring(1, text.length() - 1).split(",", -1)) {
+      ServiceTerm term = service(at, each.strip());
+      if (term == null) {
+        return null;
+      }
+      parts.addAll(term.service().parts());
+    }
+    return new ServiceTerm(new Service(text, parts, at.place()), at.place());
   }
 
   // Schedules.

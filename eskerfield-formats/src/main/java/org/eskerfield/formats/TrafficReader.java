@@ -4,6 +4,7 @@ import java.io.Closeable;
 import java.io.IOException;
 import java.io.InputStream;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
@@ -13,12 +14,15 @@ import java.util.Map;
 import java.util.Set;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Run;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -30,8 +34,9 @@ import org.jspecify.annotations.Nullable;
  * service} as a trace takes them; {@code source-port}, optional; {@code do}, optional: {@code open}
  * (if left out); {@code close}, which ends a TCP connection that was opened with the same values;
  * or one of the modes of {@link FileTransfer.Mode}, which opens a data connection on a control
- * connection that was opened with the same values; {@code data-port}, optional, the port that is
- * announced for it.
+ * connection that was opened with the same values; {@code forget} or {@code restart}, which needs
+ * no more than {@code from}, the device or host, and that only where it is not every device; {@code
+ * data-port}, optional, the port that is announced for it.
  */
 public final class TrafficReader implements Closeable {
   /** The port that is announced for a data connection where none is named. */
@@ -39,16 +44,54 @@ public final class TrafficReader implements Closeable {
 
   private static final String OPEN = "open";
   private static final String CLOSE = "close";
+  private static final String FORGET = "forget";
+  private static final String RESTART = "restart";
   private static final int MOST_KNOWN = 10_000;
+  private static final String DO = "do";
   private static final TrafficRows.Names NAMES =
       new TrafficRows.Names(
-          names("at", "from", "to", "service"), names("source-port", "do", "data-port"));
+          names("at", "from", "to", "service"), names("source-port", "do", "data-port"), DO);
   private static final Pattern TIME =
       Pattern.compile(
           "(?:(\\d{1,4})d)?(?:(\\d{1,6})h)?(?:(\\d{1,6})m)?(?:(\\d{1,9})(?:\\.(\\d{1,3}))?s)?");
 
   private static Set<String> names(String... names) {
     return new LinkedHashSet<>(Arrays.asList(names));
+  }
+
+  /** A line of traffic: a flow, or something that befalls a device. */
+  public sealed interface Entry permits Flow, Incident {
+    /** The time since the start of the run. */
+    Duration at();
+  }
+
+  /**
+   * A device forgets.
+   *
+   * @param at the time since the start of the run
+   * @param restarts whether it is restarted, after which freed ports do not rest either
+   * @param who the device, or the host whose sessions and bindings are forgotten everywhere; null
+   *     for every device
+   */
+  public record Incident(Duration at, boolean restarts, @Nullable Named who) implements Entry {
+    /** Lets it happen. */
+    public void happen(Run run) {
+      List<String> devices =
+          who == null ? List.copyOf(run.site().devices().keySet()) : List.of(who.name());
+      if (who instanceof Host host) {
+        run.forget(host);
+      } else if (restarts) {
+        devices.forEach(run::clear);
+      } else {
+        devices.forEach(run::forget);
+      }
+    }
+
+    /** In words: {@code forgets: skerry}. */
+    @Override
+    public String toString() {
+      return (restarts ? "restart of " : "forgotten: ") + (who == null ? "everything" : who.name());
+    }
   }
 
   /**
@@ -65,12 +108,15 @@ public final class TrafficReader implements Closeable {
       Question question,
       boolean closes,
       FileTransfer.@Nullable Mode transfer,
-      int dataPort) {}
+      int dataPort)
+      implements Entry {}
 
-  private final Site site;
+  private Site site;
   private final String file;
   private final TrafficRows rows;
   private Duration last = Duration.ZERO;
+  private TrafficRows.@Nullable Row row;
+  private boolean ended;
 
   /** Questions that were asked before, since traffic repeats itself. */
   private final Map<List<String>, Question> known =
@@ -107,27 +153,55 @@ public final class TrafficReader implements Closeable {
     return new UnreadableSiteException(file, List.of(new Problem(place, message, remedy, "")));
   }
 
+  /** From now on names, hosts and addresses are those of another description of the site. */
+  public void goOnWith(Site changed) {
+    site = changed;
+    known.clear();
+  }
+
   /**
-   * The next flow.
+   * When the next entry happens, which is read, but not yet understood: a change of the site may
+   * come before it.
+   *
+   * @return null at the end
+   * @throws UnreadableSiteException if the line is no row, or its time cannot be used
+   */
+  public @Nullable Duration ahead() throws UnreadableSiteException {
+    if (row == null && !ended) {
+      row = rows.next();
+      ended = row == null;
+      if (row != null) {
+        Duration at = time(row.get("at"), rows.line());
+        if (at.compareTo(last) < 0) {
+          throw problem(
+              file,
+              rows.line(),
+              "the time " + row.get("at") + " is before that of the flow above",
+              "sort the flows by time");
+        }
+        last = at;
+      }
+    }
+    return row == null ? null : last;
+  }
+
+  /**
+   * The next entry.
    *
    * @return null at the end
    * @throws UnreadableSiteException if the line cannot be used
    */
-  public @Nullable Flow next() throws UnreadableSiteException {
-    TrafficRows.Row row = rows.next();
-    if (row == null) {
+  public @Nullable Entry next() throws UnreadableSiteException {
+    Duration at = ahead();
+    TrafficRows.Row given = row;
+    if (at == null || given == null) {
       return null;
     }
-    Duration at = time(row.get("at"), rows.line());
-    if (at.compareTo(last) < 0) {
-      throw problem(
-          file,
-          rows.line(),
-          "the time " + row.get("at") + " is before that of the flow above",
-          "sort the flows by time");
+    row = null;
+    String action = given.get("do");
+    if (action.equals(FORGET) || action.equals(RESTART)) {
+      return new Incident(at, action.equals(RESTART), who(given, action));
     }
-    last = at;
-    String action = row.get("do");
     FileTransfer.Mode transfer = null;
     if (!action.isEmpty() && !action.equals(OPEN) && !action.equals(CLOSE)) {
       for (FileTransfer.Mode mode : FileTransfer.Mode.values()) {
@@ -138,14 +212,48 @@ public final class TrafficReader implements Closeable {
             file,
             rows.line(),
             "'" + action + "' is nothing to do",
-            "write open, close, active, passive, extended-active or extended-passive");
+            "write open, close, active, passive, extended-active, extended-passive, forget or"
+                + " restart");
       }
     }
-    Question question = question(row);
+    Question question = question(given);
     if (transfer != null) {
       check(transfer, question);
     }
-    return new Flow(at, question, action.equals(CLOSE), transfer, dataPort(row));
+    return new Flow(at, question, action.equals(CLOSE), transfer, dataPort(given));
+  }
+
+  private @Nullable Named who(TrafficRows.Row given, String action) throws UnreadableSiteException {
+    String name = given.get("from");
+    try {
+      return incident(site, action.equals(RESTART), name);
+    } catch (UnusableQuestionException e) {
+      throw problem(file, rows.line(), "from: " + e.getMessage(), e.remedy());
+    }
+  }
+
+  /**
+   * Who forgets or is restarted.
+   *
+   * @param name a device or, if it is not restarted, a host; empty for every device
+   * @return null for every device
+   * @throws UnusableQuestionException if nobody is called so
+   */
+  public static @Nullable Named incident(Site site, boolean restarts, String name)
+      throws UnusableQuestionException {
+    Named device = site.devices().get(name);
+    Named who = device != null || restarts ? device : site.hosts().get(name);
+    if (who == null && !name.isEmpty()) {
+      List<String> all = new ArrayList<>(site.devices().keySet());
+      if (!restarts) {
+        all.addAll(site.hosts().keySet());
+      }
+      throw new UnusableQuestionException(
+          "from",
+          "no device" + (restarts ? "" : " or host") + " is called '" + name + "'",
+          Similar.didYouMean(name, all, "there is: " + String.join(", ", all)));
+    }
+    return who;
   }
 
   private void check(FileTransfer.Mode transfer, Question control) throws UnreadableSiteException {

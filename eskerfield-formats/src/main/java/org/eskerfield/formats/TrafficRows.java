@@ -27,8 +27,12 @@ interface TrafficRows extends Closeable {
   @Override
   void close() throws IOException;
 
-  /** The names that a row must have and those that it may have. */
-  record Names(Set<String> needed, Set<String> optional) {
+  /**
+   * The names that a row must have and those that it may have.
+   *
+   * @param action one of the latter: what is said there, some actions need less than others
+   */
+  record Names(Set<String> needed, Set<String> optional, String action) {
     boolean has(String name) {
       return needed.contains(name) || optional.contains(name);
     }

@@ -28,7 +28,7 @@ public final class WellKnownServices {
   /**
    * One of the registry.
    *
-   * @param service what it is
+   * @param service what it is; of several protocols, the one that is tried first comes first
    * @param also another name that it is known by; empty if none
    * @param description what it is for
    */
@@ -57,14 +57,17 @@ public final class WellKnownServices {
       BufferedReader lines = new BufferedReader(new InputStreamReader(in, StandardCharsets.UTF_8));
       lines.readLine(); // the header
       for (String line = lines.readLine(); line != null; line = lines.readLine()) {
-        // name, port, transport, also known as, description
-        String[] cells = line.split(",", 5);
+        // name, port, transport, the one that is tried first, also known as, description
+        String[] cells = line.split(",", 6);
         List<ServicePart> parts = Literals.service(cells[1] + "/" + cells[2]);
+        if (!cells[3].isEmpty() && parts.get(0).protocol() != Protocol.number(cells[3])) {
+          parts = List.of(parts.get(1), parts.get(0));
+        }
         Service service = new Service(cells[0], parts, Place.IN_CODE);
         services.put(cells[0], service);
-        ENTRIES.add(new Entry(service, cells[3], cells[4]));
-        if (!cells[3].isEmpty()) {
-          services.put(cells[3], service);
+        ENTRIES.add(new Entry(service, cells[4], cells[5]));
+        if (!cells[4].isEmpty()) {
+          services.put(cells[4], service);
         }
       }
     } catch (IOException e) {

@@ -98,8 +98,10 @@ final class YamlRows implements TrafficRows {
       }
     }
     line = first;
+    String action = values.getOrDefault(names.action(), "");
+    boolean incident = action.equals("forget") || action.equals("restart");
     for (String name : names.needed()) {
-      if (!values.containsKey(name)) {
+      if (!values.containsKey(name) && !(incident && !name.equals("at"))) {
         throw bad("the flow lacks '" + name + "'", "add it");
       }
     }

@@ -72,7 +72,7 @@ class LiteralsTest {
     "domain, 53, 6",
     "ssh, 22, 6",
     "rdp, 3389, 6",
-    "ms-wbt-server, 3389, 17",
+    "ms-wbt-server, 3389, 6",
     "smb, 445, 6",
     "ntp, 123, 17",
     "snmp, 161, 17",

@@ -15,8 +15,10 @@ import org.eskerfield.engine.Step;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.SharedRule;
@@ -148,7 +150,15 @@ class ReachTest {
                 : by instanceof DestinationRule to && to.sources() != null && to.hairpin() == null
                     ? to.sources().pool()
                     : null;
-    boolean moves = by instanceof StaticRule fixed && fixed.hairpin() == null;
+    boolean led =
+        leg.decisions().stream()
+            .anyMatch(d -> d.ruling() == Ruling.DESTINATION_TRANSLATED && by.equals(d.by()));
+    boolean asDevice =
+        by instanceof InwardRule inward
+            && inward.hairpin() != null
+            && inward.hairpin().source() == Hairpin.Source.DEVICE
+            && led;
+    boolean moves = by instanceof StaticRule && !asDevice;
     return pool != null ? pool.addresses() : moves ? null : leg.leaving().addresses().get(0);
   }
 

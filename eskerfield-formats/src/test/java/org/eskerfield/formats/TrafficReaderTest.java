@@ -50,12 +50,12 @@ class TrafficReaderTest {
         "ping","ramp","kiosk",2s,77
         """;
     try (TrafficReader reader = open(Sites.skerry(), text.getBytes(StandardCharsets.UTF_8))) {
-      TrafficReader.Flow first = reader.next();
+      TrafficReader.Flow first = (TrafficReader.Flow) reader.next();
       assertThat(first).isNotNull();
       assertThat(first.at()).isEqualTo(Duration.ofSeconds(1));
       assertThat(first.closes()).isFalse();
       assertThat(first.question().sourcePort()).isEqualTo(50000);
-      TrafficReader.Flow second = reader.next();
+      TrafficReader.Flow second = (TrafficReader.Flow) reader.next();
       assertThat(second).isNotNull();
       assertThat(second.question().probe().echo()).isTrue();
       assertThat(second.question().sourcePort()).isEqualTo(77);

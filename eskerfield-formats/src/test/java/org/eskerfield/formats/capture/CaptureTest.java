@@ -98,7 +98,7 @@ class CaptureTest {
         }
         if (talk.transfer() != null
             && talk.transfer().data() != null
-            && attempt.mode() == FileTransfer.Mode.PASSIVE) {
+            && attempt.manner().mode() == FileTransfer.Mode.PASSIVE) {
           expected.add(talk.transfer().data().outcome().toString());
         }
         if (capture.size() == 0) {

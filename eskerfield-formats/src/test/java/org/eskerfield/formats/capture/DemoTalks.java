@@ -42,7 +42,7 @@ record DemoTalks(Site site, List<Attempt> attempts) {
                 each.addresses(),
                 each.probe(),
                 port + attempts.size() * 2,
-                each.mode(),
+                each.manner(),
                 each.at()));
       }
     }

@@ -30,7 +30,6 @@ import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -62,16 +61,16 @@ final class ReplayVerb extends Verb {
             "Of a capture, where it was taken: an interface such as 'edge uplink', whose arriving"
                 + " packets are sent, or a host, whose own packets are."));
     spec.addOption(
-        OptionSpec.builder("--retry")
-            .paramLabel("HOW")
-            .type(String.class)
-            .arity("0..1")
-            .fallbackValue("doubling")
-            .description(
-                "For a list of flows: send SYNs that nobody answers again, 'doubling' (after 1 and 3"
-                    + " seconds, RFC 6298; if left out, and with --capture) or 'steady' (after 1, 2"
-                    + " and 3 seconds, as current systems do).")
-            .build());
+        flag(
+            "--retry",
+            "For a list of flows: send SYNs that nobody answers again after 1 and 3 seconds, as TCP"
+                + " does (RFC 6298); --capture does so, too."));
+    spec.addOption(
+        option(
+            "--retry-pace",
+            "PACE",
+            "The same at another pace: doubling (as above) or steady (after 1, 2 and 3 seconds, as"
+                + " current systems do)."));
     spec.addOption(flag("--follow", "Tell of each flow as it happens."));
     spec.addOption(flag("--bindings", "Show the table of bindings."));
     spec.addOption(flag("--sessions", "Show the sessions."));
@@ -230,13 +229,16 @@ final class ReplayVerb extends Verb {
   }
 
   private static Resends resends(ParseResult call, boolean captured) {
-    String word = call.matchedOptionValue("--retry", captured ? "doubling" : "none");
-    for (Resends each : Resends.values()) {
-      if (each.toString().equals(word.toLowerCase(Locale.ROOT))) {
+    String pace = call.matchedOptionValue("--retry-pace", null);
+    if (pace == null) {
+      return captured || call.hasMatchedOption("--retry") ? Resends.DOUBLING : Resends.NONE;
+    }
+    for (Resends each : List.of(Resends.DOUBLING, Resends.STEADY)) {
+      if (each.toString().equals(pace.toLowerCase(Locale.ROOT))) {
         return each;
       }
     }
-    throw wrong(call, "--retry: '" + word + "' is none of none, doubling, steady");
+    throw wrong(call, "--retry-pace: '" + pace + "' is neither doubling nor steady");
   }
 
   /**
@@ -255,7 +257,7 @@ final class ReplayVerb extends Verb {
         first = first(in);
       }
       if (CaptureReader.begins(first) || isCaptureName(traffic)) {
-        if (call.hasMatchedOption("--retry")) {
+        if (call.hasMatchedOption("--retry") || call.hasMatchedOption("--retry-pace")) {
           throw wrong(call, "--retry is for a list of flows; a capture has what was sent again");
         }
         return new CaptureTraffic(call, site, name(traffic), in, follow, style);

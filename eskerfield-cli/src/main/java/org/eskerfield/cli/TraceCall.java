@@ -99,7 +99,11 @@ record TraceCall(
   }
 
   private static Conversation rehearse(Site site, List<Attempt> earlier, Attempt attempt) {
-    Run run = Tracer.of(site).run(attempt.at());
+    Tracer tracer = Tracer.of(site);
+    if (earlier.isEmpty()) {
+      return tracer.converse(attempt);
+    }
+    Run run = tracer.run(attempt.at());
     earlier.forEach(run::leaveOpen);
     return run.converse(attempt);
   }

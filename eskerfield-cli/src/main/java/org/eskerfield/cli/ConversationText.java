@@ -117,7 +117,7 @@ final class ConversationText {
           "announced",
           "'"
               + conversation.transfer().said()
-              + "'"
+              + (conversation.transfer().encrypted() ? "', encrypted" : "'")
               + (heard == null
                   ? ", and not heard"
                   : heard.equals(conversation.transfer().said())

@@ -82,6 +82,8 @@ public enum Cause {
   UNTOUCHED_FIRST("an untouched rule takes it first"),
   /** Nobody translates the address that a file transfer announces. */
   TRANSFER_NOT_HELPED("no device helps the file transfer across translation"),
+  /** Nobody can read the address that an encrypted file transfer announces. */
+  TRANSFER_ENCRYPTED("no device can read what an encrypted file transfer announces"),
   /** The address is not the one to try. */
   WRONG_ADDRESS("the wrong address is tried"),
   /** The device does not believe the source, or never forwards such packets. */

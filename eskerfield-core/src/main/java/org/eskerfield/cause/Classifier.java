@@ -1,7 +1,9 @@
 package org.eskerfield.cause;
 
 import java.util.ArrayList;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import java.util.function.Function;
 import java.util.function.Predicate;
@@ -142,27 +144,81 @@ final class Classifier extends Case {
     return null;
   }
 
+  /**
+   * Does a data connection fail that would open if the devices on the way read what is announced? A
+   * control connection that is encrypted cannot be read, so that its twin in plain text is tried.
+   */
   private @Nullable Verdict judgeTransfer(Trace opening) {
     if (conversation.transfer() == null || opening.outcome() != Outcome.ANSWERED) {
       return null;
     }
-    Site changed = site;
-    Device first = null;
-    for (Device device : site.devices().values()) {
-      if (!device.state().fileTransfer() && !conversation.notThere().contains(device.name())) {
-        PortSet control = PortSet.of(21);
-        changed = changed.with(device.withState(device.state().withFileTransfer(control)));
-        first = first == null ? device : first;
+    Map<Device, PortSet> unread = unread(site, opening);
+    Site allRead = site;
+    for (Map.Entry<Device, PortSet> each : unread.entrySet()) {
+      Site one = site.with(reading(each.getKey(), each.getValue()));
+      if (succeedsOn(one)) {
+        return notHelped(each.getKey(), each.getValue(), one);
+      }
+      allRead = allRead.with(reading(each.getKey(), each.getValue()));
+    }
+    if (unread.size() > 1 && succeedsOn(allRead)) {
+      Map.Entry<Device, PortSet> first = unread.entrySet().iterator().next();
+      return notHelped(first.getKey(), first.getValue(), allRead);
+    }
+    if (!conversation.transfer().encrypted()) {
+      return null;
+    }
+    boolean asItIs = goal.test(Tracer.of(site).converse(attempt.inPlainText()));
+    if (asItIs || goal.test(Tracer.of(allRead).converse(attempt.inPlainText()))) {
+      return verdict(
+          Cause.TRANSFER_ENCRYPTED,
+          "the same in plain text comes through"
+              + (asItIs ? "" : " with the gateway for file transfer switched on")
+              + " (tried); no device reads the address and port in an encrypted announcement",
+          null,
+          null);
+    }
+    return null;
+  }
+
+  /**
+   * The devices on the way whose gateways do not read this control connection, each with the port
+   * by which it would have to know it, in the order of the way.
+   */
+  static Map<Device, PortSet> unread(Site site, Trace opening) {
+    Map<Device, PortSet> unread = new LinkedHashMap<>();
+    for (Leg leg : opening.request()) {
+      Device device = site.devices().get(leg.where());
+      if (device == null) {
+        continue;
+      }
+      int port = leg.decisions().get(leg.decisions().size() - 1).after().destinationPort();
+      if (!device.state().fileTransfer() || !device.state().controlPorts().contains(port)) {
+        unread.put(device, PortSet.of(port));
       }
     }
-    return first == null || !succeedsOn(changed)
-        ? null
-        : verdict(
-            Cause.TRANSFER_NOT_HELPED,
-            "with the gateway for file transfer switched on (state: { file-transfer: true }) the"
+    return unread;
+  }
+
+  private static Device reading(Device device, PortSet control) {
+    return device.withState(device.state().withFileTransfer(control));
+  }
+
+  private Verdict notHelped(Device device, PortSet control, Site changed) {
+    return verdict(
+        Cause.TRANSFER_NOT_HELPED,
+        device.state().fileTransfer()
+            ? "with "
+                + control
+                + " among the control ports of "
+                + device.name()
+                + " (state: { control-ports: ["
+                + device.state().controlPorts().union(control).toString().replace(",", ", ")
+                + "] }) the data connection opens"
+            : "with the gateway for file transfer switched on (state: { file-transfer: true }) the"
                 + " data connection opens",
-            first,
-            changed);
+        device,
+        changed);
   }
 
   /** Does a rule take it that should not? */

@@ -37,6 +37,7 @@ import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Decision;
@@ -142,12 +143,7 @@ public final class Cures {
       case HOST_FILTER -> hostFilter();
       case NOTHING_LISTENS -> listens();
       case HOST_MOVED -> moved();
-      case TRANSFER_NOT_HELPED ->
-          place instanceof Device device
-              ? Cure.of(
-                  "switch the gateway for file transfer of " + device.name() + " on",
-                  new Edit.Put(device.place(), "state/file-transfer", "true"))
-              : null;
+      case TRANSFER_NOT_HELPED -> readTransfers(place);
       case ROUTE_MISSING, RETURN_ROUTE_MISSING -> route();
       case CARRIER_DISCARDS_PRIVATE -> privateSource(place);
       case SHARING_LEFT_OUT, EXHAUSTED -> sharing(place);
@@ -156,6 +152,32 @@ public final class Cures {
       case OWN_SERVICE_CLOSED -> openService(place);
       default -> null;
     };
+  }
+
+  /** Lets the gateway of a device read a control connection. */
+  private @Nullable Cure readTransfers(@Nullable Placed place) {
+    Trace opening = obstacle.conversation().opening();
+    if (!(place instanceof Device device) || opening == null) {
+      return null;
+    }
+    List<Edit> edits = new ArrayList<>();
+    if (!device.state().fileTransfer()) {
+      edits.add(new Edit.Put(device.place(), "state/file-transfer", "true"));
+    }
+    PortSet known = device.state().controlPorts();
+    PortSet all = known;
+    for (Map.Entry<Device, PortSet> each : Classifier.unread(site, opening).entrySet()) {
+      all = each.getKey().name().equals(device.name()) ? all.union(each.getValue()) : all;
+    }
+    if (!all.equals(known)) {
+      List<String> ports = List.of(all.toString().split(","));
+      edits.add(new Edit.Put(device.place(), "state/control-ports", ports));
+    }
+    return new Cure(
+        device.state().fileTransfer()
+            ? "let the gateway for file transfer of " + device.name() + " know the port, too"
+            : "switch the gateway for file transfer of " + device.name() + " on",
+        edits);
   }
 
   // Names for what the edits say.

@@ -63,7 +63,11 @@ final class RequestCauses extends Case {
       case SOURCE_NOT_CARRIED -> judgePrivateSource();
       case DESTINATION_NOT_CARRIED -> judgePrivateDestination(header);
       case NO_CARRIER_LINK -> verdict(Cause.ADDRESS_NOT_ROUTED, end, null);
-      case DESTINATION_UNMATCHED, DEVICE_NOT_ADMITTED, DEVICE_REFUSES, DEVICE_SERVICE_CLOSED ->
+      case DESTINATION_UNMATCHED,
+          DEVICE_NOT_ADMITTED,
+          DEVICE_REFUSES,
+          DEVICE_REFUSES_LATER,
+          DEVICE_SERVICE_CLOSED ->
           device == null ? null : judgeUntranslated(device, leg, end);
       case NOT_ADMITTED ->
           device == null ? null : new AccessCauses(this).judgeAdmission(device, end);

@@ -175,7 +175,7 @@ public final class DeviceMachine {
       end = stepDestination(arriving);
     }
     if (end == null) {
-      end = stepDevice(arriving);
+      end = stepDevice();
     }
     return end != null ? end : onward();
   }
@@ -200,7 +200,8 @@ public final class DeviceMachine {
     if (asReply()) {
       restoreDestination();
     }
-    return onward();
+    Ruling end = stepDevice();
+    return end != null ? end : onward();
   }
 
   /**
@@ -483,7 +484,7 @@ public final class DeviceMachine {
   }
 
   // Step 3.
-  private @Nullable Ruling stepDevice(Interface arriving) {
+  private @Nullable Ruling stepDevice() {
     if (!program.owns(packet.destination())) {
       return null;
     }
@@ -515,8 +516,10 @@ public final class DeviceMachine {
       }
     }
     Stance stance = program.device.stance();
-    boolean refuses =
-        isAdmitted() || stance.actionFor(arriving.network().zone(), Site.SELF) != Action.DROP;
+    boolean refuses = // nothing is hidden from the device itself
+        arriving == null
+            || isAdmitted()
+            || stance.actionFor(arriving.network().zone(), Site.SELF) != Action.DROP;
     if (refuses) {
       return refuse(closed == null ? arriving : closed.service());
     }
@@ -551,9 +554,14 @@ public final class DeviceMachine {
       return end(Ruling.DEVICE_SILENT, by);
     }
     boolean reset = packet.protocol == Protocol.TCP && (packet.tcpFlags & Packet.RST) != 0;
-    return Protocol.isIcmp(packet.protocol) || reset
-        ? end(Ruling.DEVICE_NOT_ADMITTED, by)
-        : end(Ruling.DEVICE_REFUSES, by);
+    if (Protocol.isIcmp(packet.protocol) || reset) {
+      return end(Ruling.DEVICE_NOT_ADMITTED, by);
+    }
+    boolean waits =
+        !program.device.state().synWait().isZero()
+            && packet.opensTcp()
+            && program.shared.contains(sentTo);
+    return end(waits ? Ruling.DEVICE_REFUSES_LATER : Ruling.DEVICE_REFUSES, by);
   }
 
   // Step 4.

@@ -13,7 +13,10 @@ import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -41,6 +44,10 @@ public final class DeviceProgram {
   private final List<String> realms = new ArrayList<>();
   private final AddressSet[] ownByInterface;
   private final AddressSet own;
+
+  /** The addresses that shared rules use. */
+  final AddressSet shared;
+
   private final AddressSet unforwarded;
 
   /** The lists that guard each way, in the order in which they are asked, once asked for. */
@@ -70,6 +77,7 @@ public final class DeviceProgram {
     this.own = AddressSet.ofAddresses(ownAddresses);
     this.unforwarded =
         SpecialAddresses.MULTICAST_OR_BROADCAST.union(AddressSet.ofAddresses(broadcasts));
+    this.shared = sharedAddresses(device);
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
     for (AccessList list : device.access()) {
@@ -158,6 +166,21 @@ public final class DeviceProgram {
   /** The addresses that packets are not forwarded to. */
   AddressSet unforwarded() {
     return unforwarded;
+  }
+
+  /** The addresses that the enabled shared rules of a device use. */
+  private static AddressSet sharedAddresses(Device device) {
+    AddressSet all = AddressSet.NONE;
+    for (TranslationRule rule : device.translation()) {
+      if (!rule.disabled() && rule instanceof SharedRule shared) {
+        Pool pool = shared.pool();
+        for (Interface own : shared.leaving().interfaces()) {
+          all =
+              all.union(pool == null ? AddressSet.ofAddresses(own.addresses()) : pool.addresses());
+        }
+      }
+    }
+    return all;
   }
 
   /** Whether the address is one of the device's interfaces. */

@@ -77,6 +77,8 @@ public enum Ruling {
   DEVICE_NOT_ADMITTED(Step.DEVICE, Outcome.DROPPED),
   /** The packet was admitted, but the device runs no such service. */
   DEVICE_REFUSES(Step.DEVICE, Outcome.REFUSED),
+  /** The same, after a time in which an opening from inside might have met it. */
+  DEVICE_REFUSES_LATER(Step.DEVICE, Outcome.REFUSED),
 
   /** The ping was admitted, but the device does not answer pings. */
   DEVICE_SILENT(Step.DEVICE, Outcome.UNANSWERED),

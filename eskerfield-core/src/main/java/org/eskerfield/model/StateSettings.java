@@ -17,6 +17,8 @@ import org.eskerfield.packet.PortSet;
  * @param midStream whether a TCP connection may be met in its middle, without its opening
  * @param fileTransfer whether the application level gateway for FTP is on (RFC 2663 section 2.9)
  * @param controlPorts the ports that the gateway takes for those of control connections
+ * @param synWait how long a SYN to an address that a {@code shared} rule uses, which nobody asked
+ *     for, waits for its refusal (RFC 5382 REQ-4); 0 for no time
  */
 public record StateSettings(
     Timers timers,
@@ -27,7 +29,8 @@ public record StateSettings(
     boolean inboundRefreshes,
     boolean midStream,
     boolean fileTransfer,
-    PortSet controlPorts) {
+    PortSet controlPorts,
+    Duration synWait) {
   /**
    * How long sessions live without being refreshed; each more than 0.
    *
@@ -105,7 +108,8 @@ public record StateSettings(
           false,
           false,
           false,
-          PortSet.of(21));
+          PortSet.of(21),
+          Duration.ZERO);
 
   /** The same with the gateway for file transfer switched on, for these control ports besides. */
   public StateSettings withFileTransfer(PortSet besides) {
@@ -118,6 +122,7 @@ public record StateSettings(
         inboundRefreshes,
         midStream,
         true,
-        controlPorts.union(besides));
+        controlPorts.union(besides),
+        synWait);
   }
 }

@@ -92,6 +92,12 @@ public record Attempt(
     return manner.talk() != null ? manner.talk() : Talk.of(probe);
   }
 
+  /** The same attempt as a file transfer whose control connection everybody can read. */
+  public Attempt inPlainText() {
+    Manner other = new Manner(Talk.FILE_TRANSFER, manner.mode(), manner.dataTo(), manner.remark());
+    return new Attempt(sender, source, to, name, addresses, probe, sourcePort, other, at);
+  }
+
   /** The same attempt of a client that opens passive data connections elsewhere. */
   Attempt with(FileTransfer.DataTo dataTo) {
     Manner other = new Manner(manner.talk(), manner.mode(), dataTo, manner.remark());

@@ -223,7 +223,7 @@ final class Exchange {
     Header atServer = packet.header();
     String heard = heard(said, encrypted);
     if (server == null || heard == null) {
-      return new FileTransfer(mode, said, null, null);
+      return new FileTransfer(mode, encrypted, said, null, null);
     }
     if (mode.isPassive()) {
       said = mode.announcement(atServer.destination(), port);
@@ -233,7 +233,7 @@ final class Exchange {
       walk(server, "announcement");
       heard = heard(said, encrypted);
       if (heard == null || !isAccepted()) {
-        return new FileTransfer(mode, said, null, null);
+        return new FileTransfer(mode, encrypted, said, null, null);
       }
     }
     FileTransferGateway.Announced announced = FileTransferGateway.read(heard);
@@ -245,7 +245,7 @@ final class Exchange {
                 ? question.to()
                 : announcedBy(announced, listener);
     if (announced == null || to == null) {
-      return new FileTransfer(mode, said, heard, null);
+      return new FileTransfer(mode, encrypted, said, heard, null);
     }
     Question data =
         new Question(
@@ -266,7 +266,7 @@ final class Exchange {
         connection.finish(new ArrayList<>());
       }
     }
-    return new FileTransfer(mode, said, heard, trace);
+    return new FileTransfer(mode, encrypted, said, heard, trace);
   }
 
   /** What the other end hears of what was said; null for nothing. */
@@ -417,8 +417,16 @@ final class Exchange {
     String reason = sentence(request);
     Ruling ruling = last;
     Device from = endedAt;
+    boolean toItself = from != null && from.name().equals(question.sender().name());
+    if (toItself && request.size() == 1) { // it never left, and the device knows anyhow
+      return trace(outcome, reason, request, null, null, List.of());
+    }
     Notice notice = from == null ? null : Notice.of(ruling, asItArrived);
-    boolean resets = ruling == Ruling.DEVICE_REFUSES && isTcp();
+    boolean later = ruling == Ruling.DEVICE_REFUSES_LATER;
+    boolean resets = later || (ruling == Ruling.DEVICE_REFUSES && isTcp());
+    if (later && from != null && watch != null && watch.waits()) {
+      watch.wait(from.state().synWait());
+    }
     if (from == null || (notice == null && !resets)) {
       return trace(outcome, reason, request, null, null, List.of());
     }
@@ -737,7 +745,7 @@ final class Exchange {
       asItArrived = packet.copy();
     }
     last = machine.originate(packet, leg);
-    return onward(machine);
+    return onward(device, machine);
   }
 
   private @Nullable Hop arrive(Device device, Interface own) {
@@ -747,16 +755,15 @@ final class Exchange {
       asItArrived = packet.copy();
     }
     last = machine.arrive(packet, own, leg);
-    Hop hop = onward(machine);
-    if (hop == null && last.ends() == null) {
-      receiver = device;
-    }
-    endedAt = hop == null ? device : null;
-    return hop;
+    return onward(device, machine);
   }
 
-  private static @Nullable Hop onward(DeviceMachine machine) {
+  private @Nullable Hop onward(Device device, DeviceMachine machine) {
     Interface leaving = machine.leaving();
+    if (leaving == null && last.ends() == null) {
+      receiver = device;
+    }
+    endedAt = leaving == null ? device : null;
     return leaving == null
         ? null
         : new Hop(leaving.network(), machine.nextHop(), machine.program().device());

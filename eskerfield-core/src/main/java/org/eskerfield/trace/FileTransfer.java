@@ -12,11 +12,13 @@ import org.jspecify.annotations.Nullable;
  * became of it.
  *
  * @param mode who opens it, and how it is announced
+ * @param encrypted whether nobody on the way can read what is said (RFC 4217)
  * @param said the announcement as it was sent
  * @param heard the announcement as the other end got it; null if it did not get there
  * @param data the first segments of the data connection; null if the announcement was not heard
  */
-public record FileTransfer(Mode mode, String said, @Nullable String heard, @Nullable Trace data) {
+public record FileTransfer(
+    Mode mode, boolean encrypted, String said, @Nullable String heard, @Nullable Trace data) {
   /** Who opens the data connection, and by which words it is announced. */
   public enum Mode {
     /** The server, to the endpoint that the client names: {@code PORT}. */

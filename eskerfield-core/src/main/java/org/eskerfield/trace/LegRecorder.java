@@ -83,7 +83,9 @@ final class LegRecorder implements Narrator {
       return;
     }
     Header now = packet.header();
-    if (ruling == Ruling.DEVICE_NOT_ADMITTED || ruling == Ruling.DEVICE_REFUSES) {
+    if (ruling == Ruling.DEVICE_NOT_ADMITTED
+        || ruling == Ruling.DEVICE_REFUSES
+        || ruling == Ruling.DEVICE_REFUSES_LATER) {
       near =
           missedTranslation; // the packet was probably meant for that rule and not for the device
     }

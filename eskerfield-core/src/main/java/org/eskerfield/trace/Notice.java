@@ -31,7 +31,7 @@ record Notice(int type, int code) {
       // Who got no address or port is told what RFC 6888 REQ-11 asks for.
       case NOBODY_THERE, POOL_USED_UP, PORTS_USED_UP, PORT_LIMIT_REACHED, ENDPOINT_IN_USE ->
           unreachable(ipv4, 1, 3);
-      case HOST_REFUSES, DEVICE_REFUSES ->
+      case HOST_REFUSES, DEVICE_REFUSES, DEVICE_REFUSES_LATER ->
           Protocol.hasPorts(about.protocol)
               ? unreachable(ipv4, 3, 4)
               : ipv4 ? new Notice(Icmp.UNREACHABLE, 2) : new Notice(Icmp.PARAMETER_PROBLEM_V6, 1);

@@ -9,6 +9,7 @@ import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
@@ -132,8 +133,8 @@ final class Wording {
               + " nor an own service takes "
               + service(after)
               + nearly;
-      case DEVICE_REFUSES ->
-          "refuses it: "
+      case DEVICE_REFUSES, DEVICE_REFUSES_LATER ->
+          (ruling == Ruling.DEVICE_REFUSES_LATER ? refusesLater(arriving) : "refuses it: ")
               + (by instanceof OwnService own
                   ? label
                       + (own.from().isEmpty()
@@ -235,6 +236,18 @@ final class Wording {
   String hopsUsedUp() {
     return "drops it: its hop count is used up, "
         + (hops >= MANY_HOPS ? "so it was going in circles" : "with which it was sent: " + hops);
+  }
+
+  private String refusesLater(@Nullable Interface arriving) {
+    for (Device device : site.devices().values()) {
+      if (arriving != null && device.interfaces().contains(arriving)) {
+        long seconds = device.state().synWait().toSeconds();
+        return "refuses it after "
+            + seconds
+            + " s, unless somebody inside opens the same connection by then: ";
+      }
+    }
+    return "refuses it later: ";
   }
 
   private static Placed required(@Nullable Placed by) {

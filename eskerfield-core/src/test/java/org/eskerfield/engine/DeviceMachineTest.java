@@ -529,7 +529,8 @@ class DeviceMachineTest {
             inboundRefreshes,
             false,
             false,
-            usual.controlPorts()));
+            usual.controlPorts(),
+            usual.synWait()));
   }
 
   private static StateSettings assigning(
@@ -547,7 +548,8 @@ class DeviceMachineTest {
         false,
         midStream,
         false,
-        usual.controlPorts());
+        usual.controlPorts(),
+        usual.synWait());
   }
 
   private DeviceMachine keeping(StateSettings settings) {

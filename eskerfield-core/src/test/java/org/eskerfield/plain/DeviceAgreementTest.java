@@ -98,7 +98,7 @@ class DeviceAgreementTest {
       return machine.leaving() == null ? End.RECEIVED : End.PASSED;
     }
     return switch (ruling) {
-      case DEVICE_REFUSES -> End.REFUSED;
+      case DEVICE_REFUSES, DEVICE_REFUSES_LATER -> End.REFUSED;
       case DEVICE_SILENT -> End.SILENT;
       default ->
           switch (ruling.ends()) {

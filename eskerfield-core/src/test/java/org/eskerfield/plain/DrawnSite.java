@@ -77,12 +77,17 @@ final class DrawnSite {
   }
 
   final Random random;
+
+  /** Whether devices wait before they refuse. */
+  private final boolean waits;
+
   private final Map<String, Network> networks = new LinkedHashMap<>();
   private final Map<String, Host> hosts = new LinkedHashMap<>();
   private final Map<String, Device> devices = new LinkedHashMap<>();
 
   DrawnSite(long seed) {
     this.random = new Random(seed);
+    this.waits = seed % 4 == 0;
   }
 
   boolean chance(int percent) {
@@ -349,7 +354,8 @@ final class DrawnSite {
         chance(20),
         chance(15),
         false,
-        usual.controlPorts());
+        usual.controlPorts(),
+        waits ? Duration.ofSeconds(6) : Duration.ZERO);
   }
 
   private InterfaceTerm way(List<Interface> interfaces) {

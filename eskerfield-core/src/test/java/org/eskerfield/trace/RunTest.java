@@ -204,7 +204,8 @@ class RunTest {
                     false,
                     false,
                     gateway,
-                    usual.controlPorts()));
+                    usual.controlPorts(),
+                    usual.synWait()));
     edge.list("inside", "outside", false, "10.77.4.0/24", null, serverInside ? 9999 : 0);
     edge.list("outside", "inside", false, null, "10.77.4.11", serverInside ? 21 : 9999);
     return serverInside

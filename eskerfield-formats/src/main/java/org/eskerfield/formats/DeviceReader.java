@@ -263,7 +263,8 @@ final class DeviceReader {
         state.isTrue("inbound-refreshes", usual.inboundRefreshes()),
         state.isTrue("mid-stream", usual.midStream()),
         state.isTrue("file-transfer", usual.fileTransfer()),
-        controlPorts(state, usual.controlPorts()));
+        controlPorts(state, usual.controlPorts()),
+        idle(state, "syn-wait", usual.synWait()));
   }
 
   private PortSet controlPorts(Fields state, PortSet usual) {

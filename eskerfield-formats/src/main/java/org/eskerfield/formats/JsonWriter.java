@@ -320,6 +320,7 @@ public final class JsonWriter {
     } else {
       json.writeObjectFieldStart("transfer");
       json.writeStringField("mode", transfer.mode().toString());
+      json.writeBooleanField("encrypted", transfer.encrypted());
       json.writeStringField("said", transfer.said());
       json.writeStringField("heard", transfer.heard());
       json.writeEndObject();

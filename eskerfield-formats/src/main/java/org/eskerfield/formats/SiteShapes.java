@@ -339,7 +339,13 @@ final class SiteShapes {
               new Texts("a port or range such as 2121, or a list of them", true),
               "which ports behind the device the gateway takes for control connections; 21 if left"
                   + " out",
-              "[21, 2121]"));
+              "[21, 2121]"),
+          may(
+              "syn-wait",
+              IDLE,
+              "how long a SYN that nobody asked for waits for its refusal, on an address that a"
+                  + " shared rule uses; RFC 5382 asks for 6s, and it does not wait if left out",
+              "6s"));
 
   private static Shape stateOf(String whose, List<List<Shape.Key>> keys) {
     List<Shape.Key> all = new ArrayList<>();

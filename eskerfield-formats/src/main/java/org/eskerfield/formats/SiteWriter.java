@@ -347,6 +347,9 @@ public final class SiteWriter {
     map.put("mid-stream", state.midStream());
     map.put("file-transfer", state.fileTransfer());
     map.put("control-ports", List.of(state.controlPorts().toString().split(",")));
+    if (!state.synWait().isZero()) {
+      map.put("syn-wait", state.synWait().toSeconds() + "s");
+    }
     return map;
   }
 

@@ -322,6 +322,13 @@ class RulingsTest {
             OPEN,
             "stance: accept"),
         row(
+            "stranger 198.51.100.140 443/tcp",
+            "refused",
+            Ruling.REPLY_ACCEPTED,
+            "refuses it after 6 s, unless somebody inside opens the same connection by then",
+            OPEN,
+            "stance: accept\n    state: { syn-wait: 6s }"),
+        row(
             "kiosk skerry 443/udp",
             "refused",
             Ruling.DEVICE_REFUSES,

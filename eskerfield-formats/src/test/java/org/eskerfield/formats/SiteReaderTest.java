@@ -662,7 +662,8 @@ class SiteReaderTest {
                 true,
                 true,
                 true,
-                PortSet.of(21).union(PortSet.of(2121))));
+                PortSet.of(21).union(PortSet.of(2121)),
+                Duration.ofSeconds(6)));
     assertThat(skerry.routes()).hasSize(3);
     assertThat(skerry.routes().get(0).preference()).isEqualTo(20);
     assertThat(skerry.services()).hasSize(2);
@@ -675,7 +676,7 @@ class SiteReaderTest {
     assertThat(radio.internalPort(10039)).isEqualTo(20039);
     assertThat(skerry.translation().get(5).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
-    assertThat(rule.place().line()).isEqualTo(143);
+    assertThat(rule.place().line()).isEqualTo(144);
     Host host = site.hosts().get("ramp");
     assertThat(host.filter().rules()).hasSize(1);
     assertThat(host.ownPrefixes()).hasToString("[10.77.0.0/16]");

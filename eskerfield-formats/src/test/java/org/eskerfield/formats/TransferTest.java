@@ -5,6 +5,11 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import java.util.List;
 import java.util.Objects;
+import java.util.stream.Collectors;
+import org.eskerfield.cause.Cures;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
+import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.VirtualClock;
@@ -15,6 +20,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Tracer;
@@ -200,5 +206,44 @@ class TransferTest {
             Packet.SYN);
     assertThat(machine.arrive(data, uplink, null).ends() == null)
         .isEqualTo(left.contains("203,0,113,38"));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        // The gateway, the archive's own port, what is asked, the cause, what it says, the cure.
+        "{ file-transfer: false }                           | 21   | ftp  | transfer-not-helped |"
+            + " gateway for file transfer switched on | state/file-transfer",
+        "{ file-transfer: true, control-ports: [21, 990] }  | 2100 | ftp  | transfer-not-helped |"
+            + " with 2100 among the control ports of breakwater (state: { control-ports: [21, 990,"
+            + " 2100] }) | state/control-ports",
+        "{ file-transfer: false }                           | 2100 | ftp  | transfer-not-helped |"
+            + " gateway for file transfer switched on | state/file-transfer state/control-ports",
+        "{ file-transfer: true, control-ports: [21, 990] }  | 990  | ftps | transfer-encrypted  |"
+            + " the same in plain text comes through (tried) | none",
+        "{ file-transfer: false }                           | 990  | ftps | transfer-encrypted  |"
+            + " the same in plain text comes through with the gateway for file transfer | none",
+      })
+  void whyADataConnectionDoesNotOpen(
+      String state, String own, String service, String cause, String detail, String keys)
+      throws Exception {
+    Site site = site(state, "203.0.113.38 2121/tcp", own);
+    Attempt attempt =
+        QuestionReader.on(site)
+            .from("auditor")
+            .to("203.0.113.38:2121")
+            .service(service)
+            .mode(FileTransfer.Mode.PASSIVE)
+            .attempt();
+    Diagnosis diagnosis = Diagnosis.of(site, attempt);
+    Obstacle obstacle = diagnosis.obstacles().get(0);
+    assertThat(obstacle.cause()).hasToString(cause);
+    assertThat(obstacle.detail()).contains(detail);
+    String put =
+        Cures.of(site, obstacle).edits().stream()
+            .map(edit -> ((Edit.Put) edit).key())
+            .collect(Collectors.joining(" "));
+    assertThat(put).isEqualTo(keys.replace("none", ""));
   }
 }

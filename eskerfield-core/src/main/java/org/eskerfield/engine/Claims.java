@@ -3,8 +3,10 @@ package org.eskerfield.engine;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.HashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DynamicRule;
@@ -47,20 +49,34 @@ final class Claims {
   /** A block that somebody routes to the device by an interface. */
   private record RoutedHere(Prefix block, Interface by) {}
 
+  private final Site site;
   private final Device device;
+  private final RouteTable routes;
+  private final AddressSet own;
   private final List<Claim> claims = new ArrayList<>();
   private final List<InwardRule> toItself = new ArrayList<>();
   private final Map<String, AddressSet> named = new HashMap<>();
-  private final Map<String, AddressSet> dropped = new HashMap<>();
+
+  /**
+   * Found when it is asked for the first time: few packets need it, and many programs are short.
+   */
+  private volatile @Nullable Map<String, AddressSet> dropped;
+
   private final List<RoutedHere> routedHere = new ArrayList<>();
-  private AddressSet outside = AddressSet.NONE;
-  private AddressSet held = AddressSet.NONE;
+  private AddressSet outside;
+  private final AddressSet held;
   private final AddressSet lendable;
   private final AddressSet hosts;
 
   Claims(Site site, Device device, RouteTable routes, AddressSet own) {
+    this.site = site;
     this.device = device;
-    AddressSet inward = AddressSet.NONE;
+    this.routes = routes;
+    this.own = own;
+    List<Prefix> inward = new ArrayList<>();
+    List<Prefix> held = new ArrayList<>();
+    Map<String, List<Prefix>> blocks = new HashMap<>();
+    List<Prefix> outsideBlocks = new ArrayList<>();
     for (TranslationRule rule : device.translation()) {
       if (rule.disabled()) {
         continue;
@@ -68,21 +84,32 @@ final class Claims {
       if (rule instanceof InwardRule leading) {
         Prefix block = leading.external().now(Family.IPV4);
         if (block != null) {
-          AddressSet addresses = AddressSet.ofPrefixes(List.of(block));
-          inward = inward.union(addresses);
-          name(leading.facing(), addresses);
+          inward.add(block);
+          for (Interface side : leading.facing().interfaces()) {
+            add(blocks, realmOf(side), block);
+            if (isOfInternet(side)) {
+              outsideBlocks.add(block);
+            }
+          }
           claim(leading, block);
           if (holds(leading)) {
-            held = held.union(addresses);
+            held.add(block);
           }
           if (leadsToItself(leading, block)) {
             toItself.add(leading);
           }
         }
       }
+    }
+    for (Map.Entry<String, List<Prefix>> each : blocks.entrySet()) {
+      named.put(each.getKey(), AddressSet.ofPrefixes(each.getValue()));
+    }
+    this.outside = AddressSet.ofPrefixes(outsideBlocks);
+    this.held = AddressSet.ofPrefixes(held);
+    for (TranslationRule rule : device.translation()) {
       Pool pool = poolOf(rule);
       InterfaceTerm side = sideOf(rule);
-      if (pool != null && side != null) {
+      if (!rule.disabled() && pool != null && side != null) {
         name(side, pool.addresses());
       }
     }
@@ -93,12 +120,14 @@ final class Claims {
         }
       }
     }
-    this.lendable = inward.intersection(own.complement()).union(held).complement();
+    this.lendable =
+        AddressSet.ofPrefixes(inward).intersection(own.complement()).union(this.held).complement();
     List<Address> described = new ArrayList<>();
-    site.hosts().values().forEach(host -> described.addAll(host.addresses()));
+    for (Host host : site.hosts().values()) {
+      described.addAll(host.addresses());
+    }
     this.hosts = AddressSet.ofAddresses(described);
     routedHere(site);
-    drop(site, routes, own);
   }
 
   /** A static rule without a service has its addresses for itself. */
@@ -108,7 +137,8 @@ final class Claims {
 
   /** Whether everything that the rule takes stays as it is. */
   private static boolean leadsToItself(InwardRule rule, Prefix block) {
-    return block.equals(rule.internalBlock());
+    Prefix inside = rule.internalBlock();
+    return block.length() == inside.length() && block.first().equals(inside.first());
   }
 
   private static @Nullable Pool poolOf(TranslationRule rule) {
@@ -142,18 +172,34 @@ final class Claims {
     return realm == null ? "" : realm;
   }
 
+  private static void add(Map<String, List<Prefix>> blocks, String realm, Prefix block) {
+    List<Prefix> known = blocks.get(realm);
+    if (known == null) {
+      known = new ArrayList<>();
+      blocks.put(realm, known);
+    }
+    known.add(block);
+  }
+
+  private static boolean isOfInternet(Interface own) {
+    return own.network().zone().equals(Site.INTERNET);
+  }
+
   private void name(InterfaceTerm side, AddressSet addresses) {
     for (Interface own : side.interfaces()) {
-      named.merge(realmOf(own), addresses, AddressSet::union);
-      if (own.network().zone().equals(Site.INTERNET)) {
+      String realm = realmOf(own);
+      named.put(realm, named.getOrDefault(realm, AddressSet.NONE).union(addresses));
+      if (isOfInternet(own)) {
         outside = outside.union(addresses);
       }
     }
   }
 
   private void claim(InwardRule rule, Prefix block) {
-    List<String> realms =
-        rule.facing().interfaces().stream().map(Claims::realmOf).distinct().toList();
+    Set<String> realms = new LinkedHashSet<>();
+    for (Interface own : rule.facing().interfaces()) {
+      realms.add(realmOf(own));
+    }
     for (ServiceTerm service : rule.services()) {
       for (String realm : realms) {
         claims.add(new Claim(realm, block, service));
@@ -180,11 +226,15 @@ final class Claims {
         }
       }
     }
+    if (routedHere.size() < 2) {
+      return;
+    }
     routedHere.sort((a, b) -> b.block.length() - a.block.length());
   }
 
   /** Finds what is dropped if no rule takes it, by the realm that it arrives from. */
-  private void drop(Site site, RouteTable routes, AddressSet own) {
+  private Map<String, AddressSet> drop() {
+    Map<String, AddressSet> dropped = new HashMap<>();
     AddressSet routed = AddressSet.NONE;
     for (RoutedHere here : routedHere) {
       List<Prefix> further = new ArrayList<>();
@@ -206,17 +256,22 @@ final class Claims {
       AddressSet nobodys = routed;
       for (Interface each : device.interfaces()) {
         if (each.isUp() && realmOf(each).equals(entry.getKey())) {
-          nobodys = nobodys.union(withoutOwner(site, each.network()));
+          AddressSet here =
+              AddressSet.ofPrefixes(each.network().prefixes()).intersection(entry.getValue());
+          if (!here.isEmpty()) {
+            nobodys = nobodys.union(here.intersection(owned(each.network()).complement()));
+          }
         }
       }
       AddressSet set = entry.getValue().intersection(nobodys);
       set = set.intersection(own.union(stay).complement());
       dropped.put(entry.getKey(), set);
     }
+    return dropped;
   }
 
-  /** The addresses of a connected network that nobody else has there. */
-  private AddressSet withoutOwner(Site site, Network network) {
+  /** The addresses that others have on a connected network. */
+  private AddressSet owned(Network network) {
     List<Address> others = new ArrayList<>(network.carrier());
     for (Host host : site.hosts().values()) {
       if (host.isOn(network)) {
@@ -230,8 +285,7 @@ final class Claims {
         }
       }
     }
-    AddressSet all = AddressSet.ofPrefixes(network.prefixes());
-    return all.intersection(AddressSet.ofAddresses(others).complement());
+    return AddressSet.ofAddresses(others);
   }
 
   // Answers.
@@ -256,7 +310,12 @@ final class Claims {
    * {@link #toItself} keeps.
    */
   AddressSet dropped(@Nullable String realm) {
-    return dropped.getOrDefault(realm(realm), AddressSet.NONE);
+    Map<String, AddressSet> known = dropped;
+    if (known == null) {
+      known = drop();
+      dropped = known;
+    }
+    return known.getOrDefault(realm(realm), AddressSet.NONE);
   }
 
   /** Rules that translate an address to itself, whole or some ports of it. */

@@ -224,7 +224,9 @@ public final class DeviceProgram {
    * nobody else has it.
    */
   boolean isUnmatched(Packet packet, Interface arriving) {
-    return claims.dropped(arriving.network().realm()).contains(packet.destination())
+    String realm = arriving.network().realm();
+    return claims.named(realm).contains(packet.destination())
+        && claims.dropped(realm).contains(packet.destination())
         && !claims.isItself(
             packet.destination(), packet.protocol, packet.destinationPort, packet.icmpType);
   }
@@ -284,6 +286,7 @@ public final class DeviceProgram {
   /** The addresses on which temporary bindings may be made. */
   AddressSet takable() {
     AddressSet all = own;
+    List<Prefix> announced = new ArrayList<>();
     for (Translations.Outbound rule : translations.outbound) {
       all = rule.pool() == null ? all : all.union(rule.pool());
     }
@@ -294,9 +297,9 @@ public final class DeviceProgram {
         all = all.union(both.sources().pool().addresses());
       }
       if (device.state().fileTransfer() && rule.external() != null) {
-        all = all.union(AddressSet.ofPrefixes(List.of(rule.external())));
+        announced.add(rule.external());
       }
     }
-    return all;
+    return announced.isEmpty() ? all : all.union(AddressSet.ofPrefixes(announced));
   }
 }

@@ -55,6 +55,9 @@ final class DeviceTables {
   private final SourceTable sources = new SourceTable();
   private final List<PortSpace> spaces = new ArrayList<>();
 
+  /** Whether a session may be recorded whose endpoint has no space of ports to be counted in. */
+  private boolean someUncounted;
+
   private final Index bySpaceKey =
       new Index() {
         @Override
@@ -333,7 +336,8 @@ final class DeviceTables {
   }
 
   // The endpoints by which replies come in, of sessions that have no binding there: no temporary
-  // binding may be made on them.
+  // binding may be made on them. They are counted in the space of their address once that has one,
+  // so that devices that share no address make none.
 
   private void countEndpoints(int session) {
     for (int which = 0; which < 2; which++) {
@@ -351,8 +355,14 @@ final class DeviceTables {
           && !SessionTable.isIpv6(about)
           && takable.contains(Family.IPV4, 0, SessionTable.destination(to) & 0xffff_ffffL)) {
         int protocol = SessionTable.protocol(about);
-        space(SessionTable.destination(to), protocol, SessionTable.realm(about)).use(port);
-        sessions.count(session, which, true);
+        PortSpace space =
+            knownSpace(SessionTable.destination(to), protocol, SessionTable.realm(about));
+        if (space == null) {
+          someUncounted = true;
+        } else if (!sessions.isCounted(session, which)) {
+          space.use(port);
+          sessions.count(session, which, true);
+        }
       }
     }
   }
@@ -482,6 +492,7 @@ final class DeviceTables {
     origins.pools().forEach(PoolUse::forget);
     spaces.clear();
     bySpaceKey.clear();
+    someUncounted = false;
     cameBack.clear();
     unfinished.clear();
     expected = 0;
@@ -737,6 +748,11 @@ final class DeviceTables {
     PortSpace made = new PortSpace(key, program.claimedPorts(ipv4(external), protocol, realm));
     spaces.add(made);
     bySpaceKey.add(spaces.size() - 1, Index.hash(key, 0));
+    if (someUncounted) {
+      for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
+        countEndpoints(at);
+      }
+    }
     return made;
   }
 

@@ -42,7 +42,13 @@ final class PortSpace {
   /** A space where rules and own services claim some ports. */
   PortSpace(long key, BitSet claims) {
     this.key = key;
-    claim(claims);
+    long[] words = claims.toLongArray();
+    System.arraycopy(words, 0, claimed, 0, words.length);
+    for (int word = 0; word < words.length; word++) {
+      if (words[word] != 0) {
+        summarize(word);
+      }
+    }
   }
 
   /** Sets anew which ports rules and own services claim. */

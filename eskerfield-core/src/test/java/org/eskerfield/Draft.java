@@ -143,8 +143,17 @@ public final class Draft {
 
   /** The site. */
   public Site site() {
+    return site("draft", networks, hosts, devices);
+  }
+
+  /** A site of these parts, without names, groups and schedules, by universal time. */
+  public static Site site(
+      String name,
+      Map<String, Network> networks,
+      Map<String, Host> hosts,
+      Map<String, Device> devices) {
     return new Site(
-        "draft",
+        name,
         ZoneOffset.UTC,
         networks,
         hosts,

@@ -547,7 +547,7 @@ public final class DeviceMachine {
 
   /**
    * Refuses as an end system does: a reset, a notice, or nothing where the packet is a ping or
-   * itself says that something failed (RFC 1122 sections 3.2.2 and 4.2.2.13).
+   * itself says that something failed (RFC 1122 sections 3.2.2 and 4.2.2).
    */
   private Ruling refuse(@Nullable Placed by) {
     if (isPing()) {

@@ -420,7 +420,7 @@ final class SessionTable {
   /**
    * Takes note of a packet of the session that leaves. A reset never refreshes, it only shortens
    * what is left; the next segment that is none shows that both ends talk on, and undoes it (RFC
-   * 7857 section 2.2, RFC 6146 section 3.5.2.2). Everything else of TCP refreshes, from either side
+   * 7857 section 2.2, RFC 6146 section 3.5.2). Everything else of TCP refreshes, from either side
    * (RFC 5382 REQ-5).
    */
   void saw(int reference, int protocol, int tcpFlags, long now) {

@@ -37,13 +37,7 @@ class DeviceMachineTest {
   private static final Address OUTSIDE = a("198.51.100.140");
 
   private final Site site =
-      new Draft()
-          .network("inside", "10.77.4.0/24", null)
-          .network("outside", "198.51.100.128/26", "198.51.100.129")
-          .device("edge", Action.DROP)
-          .on("inside", "10.77.4.1")
-          .on("outside", "198.51.100.140")
-          .route("0.0.0.0/0", "198.51.100.129")
+      edge(Action.DROP)
           .runs(443)
           .shared("10.77.4.0/24", "outside")
           .destination("outside", "198.51.100.140", 1502, "10.77.4.9", 502)
@@ -426,17 +420,7 @@ class DeviceMachineTest {
 
   @Test
   void anErrorOfAStaticRuleNeedsNoSession() {
-    Site site =
-        new Draft()
-            .network("inside", "10.77.4.0/24", null)
-            .network("outside", "198.51.100.128/26", "198.51.100.129")
-            .device("edge", Action.DROP)
-            .on("inside", "10.77.4.1")
-            .on("outside", "198.51.100.140")
-            .route("0.0.0.0/0", "198.51.100.129")
-            .fixed("outside", "198.51.100.145", "10.77.4.12")
-            .done()
-            .site();
+    Site site = edge(Action.DROP).fixed("outside", "198.51.100.145", "10.77.4.12").done().site();
     Device edge = Objects.requireNonNull(site.devices().get("edge"));
     DeviceMachine machine = new DeviceMachine(DeviceProgram.compile(site, edge), clock);
     // From outside, about a packet that the host sent: it gets its own packet back.
@@ -552,16 +536,21 @@ class DeviceMachineTest {
         usual.synWait());
   }
 
+  /** A device between the inside and a carrier's link, without rules. */
+  private static Draft.DeviceDraft edge(Action stance) {
+    return new Draft()
+        .network("inside", "10.77.4.0/24", null)
+        .network("outside", "198.51.100.128/26", "198.51.100.129")
+        .device("edge", stance)
+        .on("inside", "10.77.4.1")
+        .on("outside", "198.51.100.140")
+        .route("0.0.0.0/0", "198.51.100.129");
+  }
+
   private DeviceMachine keeping(StateSettings settings) {
     Site site =
-        new Draft()
-            .network("inside", "10.77.4.0/24", null)
-            .network("outside", "198.51.100.128/26", "198.51.100.129")
-            .device("edge", Action.ACCEPT)
+        edge(Action.ACCEPT)
             .keeping(settings)
-            .on("inside", "10.77.4.1")
-            .on("outside", "198.51.100.140")
-            .route("0.0.0.0/0", "198.51.100.129")
             .sharedPool("10.77.4.128/25", "outside", "198.51.100.150-198.51.100.153")
             .shared("10.77.4.0/24", "outside")
             .done()

@@ -6,7 +6,6 @@ import static org.eskerfield.Numbers.p;
 import java.time.DayOfWeek;
 import java.time.Duration;
 import java.time.LocalTime;
-import java.time.ZoneOffset;
 import java.util.ArrayList;
 import java.util.EnumSet;
 import java.util.LinkedHashMap;
@@ -14,6 +13,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Random;
+import org.eskerfield.Draft;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -183,18 +183,7 @@ final class DrawnSite {
   }
 
   private Site site() {
-    return new Site(
-        "drawn",
-        ZoneOffset.UTC,
-        networks,
-        hosts,
-        Map.of(),
-        Map.of(),
-        Map.of(),
-        Map.of(),
-        devices,
-        null,
-        HERE);
+    return Draft.site("drawn", networks, hosts, devices);
   }
 
   private void network(

@@ -244,6 +244,7 @@ final class DeviceReader {
     StateSettings.Timers times = usual.timers();
     StateSettings.Ports ports = usual.ports();
     String perSource = state.text("ports-per-source");
+    PortSet controlPorts = terms.ports(state, "control-ports");
     return new StateSettings(
         new StateSettings.Timers(
             idle(state, "udp", times.udp()),
@@ -263,21 +264,8 @@ final class DeviceReader {
         state.isTrue("inbound-refreshes", usual.inboundRefreshes()),
         state.isTrue("mid-stream", usual.midStream()),
         state.isTrue("file-transfer", usual.fileTransfer()),
-        controlPorts(state, usual.controlPorts()),
+        controlPorts == null ? usual.controlPorts() : controlPorts,
         idle(state, "syn-wait", usual.synWait()));
-  }
-
-  private PortSet controlPorts(Fields state, PortSet usual) {
-    PortSet all = null;
-    for (Node.Scalar text : state.texts("control-ports")) {
-      try {
-        PortSet ports = Literals.ports(text.text());
-        all = all == null ? ports : all.union(ports);
-      } catch (BadLiteralException e) {
-        problems.add(text, e.message(), e.remedy());
-      }
-    }
-    return all == null ? usual : all;
   }
 
   private static <T extends Enum<T>> T word(Class<T> words, @Nullable String text, T usual) {
@@ -429,7 +417,7 @@ final class DeviceReader {
 
   private List<AccessList> access() {
     List<AccessList> lists = new ArrayList<>();
-    RuleReader rules = new RuleReader(terms, problems);
+    RuleReader rules = new RuleReader(terms);
     for (Fields.NamedNode named : fields.named("access")) {
       Fields list = fields.children(named.value()).get(0);
       List<AccessList.Guard> guards = new ArrayList<>();

@@ -3,7 +3,6 @@ package org.eskerfield.formats;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
-import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -13,11 +12,9 @@ import org.jspecify.annotations.Nullable;
 /** Reads access rules, those of devices and those of a host's own filter. */
 final class RuleReader {
   private final Terms terms;
-  private final Problems problems;
 
-  RuleReader(Terms terms, Problems problems) {
+  RuleReader(Terms terms) {
     this.terms = terms;
-    this.problems = problems;
   }
 
   /** The word of an action; drop where it is missing or no action, which was reported. */
@@ -65,15 +62,7 @@ final class RuleReader {
   }
 
   private AccessRule rule(Fields rule, String kind, boolean selfAllowed) {
-    PortSet sourcePorts = null;
-    for (Node.Scalar text : rule.texts("source-port")) {
-      try {
-        PortSet ports = Literals.ports(text.text());
-        sourcePorts = sourcePorts == null ? ports : sourcePorts.union(ports);
-      } catch (BadLiteralException e) {
-        problems.add(text, e.message(), e.remedy());
-      }
-    }
+    PortSet sourcePorts = terms.ports(rule, "source-port");
     return new AccessRule(
         action(kind),
         Objects.requireNonNullElse(rule.text(kind), ""),

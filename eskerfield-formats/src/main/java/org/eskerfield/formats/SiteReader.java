@@ -527,7 +527,7 @@ public final class SiteReader {
             resolver,
             listens,
             fields.isTrue("answers-ping", true),
-            filter == null ? null : new RuleReader(terms, problems).filter(name.text(), filter),
+            filter == null ? null : new RuleReader(terms).filter(name.text(), filter),
             blocked,
             fields.isTrue("off", false),
             fields.text("note"),

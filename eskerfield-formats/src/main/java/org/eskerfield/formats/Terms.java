@@ -17,6 +17,7 @@ import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -295,6 +296,20 @@ final class Terms {
       parts.addAll(term.service().parts());
     }
     return new ServiceTerm(new Service(text, parts, at.place()), at.place());
+  }
+
+  /** The ports and ranges that stand under a key, one or a list of them; null where none do. */
+  @Nullable PortSet ports(Fields fields, String key) {
+    PortSet all = null;
+    for (Node.Scalar text : fields.texts(key)) {
+      try {
+        PortSet ports = Literals.ports(text.text());
+        all = all == null ? ports : all.union(ports);
+      } catch (BadLiteralException e) {
+        problems.add(text, e.message(), e.remedy());
+      }
+    }
+    return all;
   }
 
   // Schedules.

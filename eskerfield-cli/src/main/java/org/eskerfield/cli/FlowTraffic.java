@@ -96,7 +96,7 @@ final class FlowTraffic implements Traffic {
     }
     TrafficReader.Entry entry = reader.next();
     if (entry instanceof TrafficReader.Incident incident) {
-      return new Forgotten(incident);
+      return new Forgotten(incident, told ? style : null);
     }
     return entry instanceof TrafficReader.Flow flow ? new Happening(flow) : null;
   }
@@ -161,13 +161,7 @@ final class FlowTraffic implements Traffic {
   }
 
   /** A device forgets, or is restarted. */
-  private final class Forgotten implements Event {
-    private final TrafficReader.Incident incident;
-
-    Forgotten(TrafficReader.Incident incident) {
-      this.incident = incident;
-    }
-
+  record Forgotten(TrafficReader.Incident incident, @Nullable Style told) implements Event {
     @Override
     public Duration at() {
       return incident.at();
@@ -178,7 +172,7 @@ final class FlowTraffic implements Traffic {
       incident.happen(run);
       String word = incident.restarts() ? "restarted" : "forgotten";
       String whose = incident.who() == null ? "every device" : incident.who().name();
-      return told ? line(incident.at(), null, word, whose, style) : null;
+      return told == null ? null : line(incident.at(), null, word, whose, told);
     }
   }
 

@@ -23,7 +23,6 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
@@ -112,7 +111,6 @@ final class ReplayVerb extends Verb {
   int run(ParseResult call, Terminal terminal) throws Exception {
     Duration until = time(call, "--at", call.matchedOptionValue("--at", null));
     Site site = readSite(call);
-    List<Incident> incidents = incidents(call, site);
     boolean json = call.hasMatchedOption("--json");
     boolean follow = call.hasMatchedOption("--follow") && !json;
     Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
@@ -134,11 +132,12 @@ final class ReplayVerb extends Verb {
       if (capture != null) {
         run.watch(capture.capture());
       }
+      List<Traffic.Event> incidents = incidents(call, site, traffic, follow, terminal.style());
       // Where lines come out as they happen, they show the progress.
       try (LogPrinter log = LogPrinter.of(call, site, start, terminal);
           ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
-        elapsed = replay(call, run, traffic, until, incidents, outcomes, progress, terminal);
+        elapsed = replay(run, traffic, until, incidents, outcomes, progress, terminal);
       }
       afterwards = traffic.afterwards();
     }
@@ -184,12 +183,26 @@ final class ReplayVerb extends Verb {
     return time;
   }
 
-  /** Something that a call lets happen at a time. */
-  private record Incident(
-      Duration at, @Nullable Site change, TrafficReader.@Nullable Incident forgets) {}
+  /** From a time on the devices follow another file. */
+  private record Change(
+      ParseResult call, Duration at, Site site, Traffic traffic, String file, @Nullable Style told)
+      implements Traffic.Event {
+    @Override
+    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+      try {
+        run.goOnWith(site);
+      } catch (IllegalArgumentException e) {
+        throw wrong(call, "--change: " + e.getMessage());
+      }
+      traffic.goOnWith(site);
+      return told == null ? null : FlowTraffic.line(at, null, "changed", "to " + file, told);
+    }
+  }
 
-  private List<Incident> incidents(ParseResult call, Site site) throws Exception {
-    List<Incident> incidents = new ArrayList<>();
+  /** What a call lets happen at a time, in this order. */
+  private List<Traffic.Event> incidents(
+      ParseResult call, Site site, Traffic traffic, boolean follow, Style style) throws Exception {
+    List<Traffic.Event> incidents = new ArrayList<>();
     String change = call.matchedOptionValue("--change", null);
     if (change != null) {
       int equals = change.indexOf('=');
@@ -199,20 +212,23 @@ final class ReplayVerb extends Verb {
       }
       Duration at = time(call, "--change", change.substring(0, equals));
       if (at != null) {
-        incidents.add(new Incident(at, readSite(call, change.substring(equals + 1)), null));
+        String file = change.substring(equals + 1);
+        Site changed = readSite(call, file);
+        incidents.add(new Change(call, at, changed, traffic, file, follow ? style : null));
       }
     }
     for (String option : List.of("--forget", "--restart")) {
-      String[] texts = call.matchedOptionValue(option, new String[0]);
-      for (String text : texts) {
-        incidents.add(forgets(call, site, option, text));
+      for (String text : call.matchedOptionValue(option, new String[0])) {
+        TrafficReader.Incident incident = forgets(call, site, option, text);
+        incidents.add(new FlowTraffic.Forgotten(incident, follow ? style : null));
       }
     }
-    incidents.sort(Comparator.comparing(Incident::at));
+    incidents.sort(Comparator.comparing(Traffic.Event::at));
     return incidents;
   }
 
-  private static Incident forgets(ParseResult call, Site site, String option, String text) {
+  private static TrafficReader.Incident forgets(
+      ParseResult call, Site site, String option, String text) {
     boolean restarts = option.equals("--restart");
     int equals = text.indexOf('=');
     String name = equals < 0 ? "" : text.substring(equals + 1);
@@ -221,8 +237,7 @@ final class ReplayVerb extends Verb {
       throw wrong(call, option + ": '" + text + "' names no device; write --restart 5m=skerry");
     }
     try {
-      Named who = TrafficReader.incident(site, restarts, name);
-      return new Incident(at, null, new TrafficReader.Incident(at, restarts, who));
+      return new TrafficReader.Incident(at, restarts, TrafficReader.incident(site, restarts, name));
     } catch (UnusableQuestionException e) {
       throw wrong(call, option + ": " + e.getMessage() + "; " + e.remedy());
     }
@@ -290,26 +305,27 @@ final class ReplayVerb extends Verb {
 
   /** Sends everything, and returns the time that has passed. */
   private static Duration replay(
-      ParseResult call,
       Run run,
       Traffic traffic,
       @Nullable Duration until,
-      List<Incident> incidents,
+      List<Traffic.Event> incidents,
       Map<Outcome, Long> outcomes,
       ProgressLine progress,
       Terminal terminal)
       throws Exception {
     Duration elapsed = Duration.ZERO;
     int next = 0;
-    int done = 0;
-    for (Duration at = traffic.ahead();
-        at != null && (until == null || at.compareTo(until) <= 0);
-        at = traffic.ahead()) {
-      progress.begins("replaying", done++, 0);
-      for (; next < incidents.size() && incidents.get(next).at().compareTo(at) <= 0; next++) {
-        elapsed = happen(call, run, traffic, incidents.get(next), elapsed);
+    for (int done = 0; ; done++) {
+      Duration sent = traffic.ahead();
+      Duration befalls = next < incidents.size() ? incidents.get(next).at() : null;
+      // Of what happens at one time, the call's own goes first.
+      boolean own = befalls != null && (sent == null || befalls.compareTo(sent) <= 0);
+      Duration at = own ? befalls : sent;
+      if (at == null || (until != null && at.compareTo(until) > 0)) {
+        break;
       }
-      Traffic.Event event = Objects.requireNonNull(traffic.next());
+      progress.begins("replaying", done, 0);
+      Traffic.Event event = own ? incidents.get(next++) : Objects.requireNonNull(traffic.next());
       run.advance(event.at().minus(elapsed));
       elapsed = event.at();
       String told = event.happen(run, outcomes);
@@ -317,38 +333,11 @@ final class ReplayVerb extends Verb {
         terminal.out().print(told);
       }
     }
-    for (; next < incidents.size(); next++) {
-      if (until == null || incidents.get(next).at().compareTo(until) <= 0) {
-        elapsed = happen(call, run, traffic, incidents.get(next), elapsed);
-      }
-    }
     if (until != null && until.compareTo(elapsed) > 0) {
       run.advance(until.minus(elapsed));
       elapsed = until;
     }
     return elapsed;
-  }
-
-  private static Duration happen(
-      ParseResult call, Run run, Traffic traffic, Incident incident, Duration elapsed) {
-    run.advance(incident.at().minus(elapsed));
-    if (incident.change() != null) {
-      goOnWith(call, run, incident.change());
-      traffic.goOnWith(incident.change());
-    }
-    if (incident.forgets() != null) {
-      incident.forgets().happen(run);
-    }
-    return incident.at();
-  }
-
-  private static void goOnWith(ParseResult call, Run run, Site site) {
-    try {
-      run.goOnWith(site);
-    } catch (IllegalArgumentException e) {
-      throw new CommandLine.ParameterException(
-          call.commandSpec().commandLine(), "--change: " + e.getMessage());
-    }
   }
 
   private static String name(String traffic) {

@@ -85,6 +85,28 @@ class ReplayIncidentsTest {
     assertThat(String.join(", ", outcomes(result.out()))).isEqualTo(expected);
   }
 
+  /** What the call asks for is told like what the traffic asks for, and the call's goes first. */
+  @Test
+  void followedIncidentsOfTheCallAreTold() throws Exception {
+    String traffic =
+        file(
+            "t.csv",
+            "at,from,to,service,do\n0s,gauge-1,hydrographic,8883/udp,open\n5s,,,,forget\n"
+                + "10s,gauge-2,hydrographic,8883/udp,open\n");
+    String site = site("dynamic: lend, pool: 192.0.2.68");
+    String call = "replay " + site + " " + traffic + " --follow --change 20s=" + site;
+    String asked = " --restart 5s=breakwater --forget 30s=gauge-2 --forget 2m --at 1m";
+    String out = run((call + asked).split(" ")).out();
+    assertThat(outcomes(out))
+        .containsExactly("answered", "restarted", "forgotten", "answered", "changed", "forgotten");
+    assertThat(out)
+        .containsPattern("5s +restarted +breakwater")
+        .containsPattern("5s +forgotten +every device")
+        .containsPattern("20s +changed +to .*gauges.site.yaml")
+        .containsPattern("30s +forgotten +gauge-2");
+    assertThat(outcomes(run((call + asked).replace(" --follow", "").split(" ")).out())).isEmpty();
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',
@@ -166,7 +188,8 @@ class ReplayIncidentsTest {
     Result result =
         run("replay", SITE, traffic, "--change", "30s=" + changed, "--sessions", "--follow");
     assertThat(result.err()).isEmpty();
-    assertThat(outcomes(result.out())).containsExactly("answered", "answered", "answered");
+    assertThat(outcomes(result.out()))
+        .containsExactly("answered", "changed", "answered", "answered");
     assertThat(result.out()).contains("10.77.4.20:50000 →").contains("10.77.4.25:50000 →");
     // Without the change the newcomer is nobody.
     assertThat(run("replay", SITE, traffic).err())

@@ -9,6 +9,7 @@ import java.util.Set;
 import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
+import org.eskerfield.engine.Step;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -16,6 +17,7 @@ import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
@@ -156,30 +158,35 @@ final class Dialogue {
    * @param back whether the first packet goes back to who began the conversation
    */
   private void add(String of, boolean back, Trace trace, Probe probe) {
-    boolean answered = trace.outcome() == Outcome.ANSWERED;
-    boolean arrived = trace.deliveredTo() != null;
     boolean isTcp = probe.protocol() == Protocol.TCP;
+    Header reply =
+        trace.reply().isEmpty() ? null : trace.reply().get(0).decisions().get(0).before();
+    boolean reset = reply != null && (reply.tcpFlags() & Packet.RST) != 0;
     story.add(
         new Segment(
             of + (probe.echo() ? "echo request" : isTcp ? "SYN" : "request"),
             back,
-            arrived,
+            trace.deliveredTo() != null || isRefusedByDevice(trace),
             trace.request()));
     ways.add(trace.request());
-    if (!trace.reply().isEmpty()) {
-      boolean refused = trace.outcome() == Outcome.REFUSED;
-      String notice = isTcp && arrived ? "RST" : "notice";
-      story.add(
-          new Segment(
-              of
-                  + (answered || (!refused && arrived)
-                      ? probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply"
-                      : notice),
-              !back,
-              answered || refused,
-              trace.reply()));
+    if (reply != null) {
+      String name =
+          reset
+              ? "RST"
+              : reply.inner() != null
+                  ? "notice"
+                  : probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply";
+      boolean heard = trace.outcome() == Outcome.ANSWERED || trace.outcome() == Outcome.REFUSED;
+      story.add(new Segment(of + name, !back, heard, trace.reply()));
       ways.add(trace.reply());
     }
+  }
+
+  /** Whether a packet reached a device that it is for, and which does not serve it. */
+  private static boolean isRefusedByDevice(Trace trace) {
+    List<Decision> last = trace.request().get(trace.request().size() - 1).decisions();
+    Ruling end = last.get(last.size() - 1).ruling();
+    return end.step() == Step.DEVICE && end.ends() != Outcome.DROPPED;
   }
 
   private Conversation ended(Outcome outcome, String reason) {

@@ -51,6 +51,8 @@ class ConversationTest {
     "stranger, 203.0.113.39, 53/udp, answered, >request <reply",
     "clerk, ramp, http, refused, >SYN <RST",
     "clerk, ramp, 53/udp, refused, >request <notice",
+    "clerk, 10.44.8.1, 8443/tcp, refused, >SYN <RST",
+    "clerk, 10.44.8.1, 8443/udp, refused, >request <notice",
     "clerk, hydrographic, gre, dropped, >request!",
     "stranger, 203.0.113.35, ssh, dropped, >SYN!",
     "clerk, 203.0.113.99, ping, answered, >echo request <echo reply",

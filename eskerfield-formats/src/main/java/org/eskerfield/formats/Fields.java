@@ -24,6 +24,8 @@ final class Fields implements Placed {
    */
   record NamedNode(Node.Scalar name, Node value) {}
 
+  private static final Pattern LIKE_A_KEY = Pattern.compile("[a-zA-Z][a-zA-Z-]*");
+
   private final Shape shape;
   private final Place place;
   private final Map<String, Node> values = new LinkedHashMap<>();
@@ -75,10 +77,7 @@ final class Fields implements Placed {
       problems.add(
           entry.key(),
           "unknown key '" + name + "' in " + shape.name(),
-          name.equals("<<")
-              ? "merging is not read; write the keys out"
-              : problems.didYouMean(
-                  name, shape.keyNames(), "it has: " + String.join(", ", shape.keyNames())));
+          unknown(name, entry.value()));
       return;
     }
     if (keys.containsKey(name)) {
@@ -89,6 +88,20 @@ final class Fields implements Placed {
     if (fits(entry.value(), key.value(), name, entry.key().place())) {
       values.put(name, entry.value());
     }
+  }
+
+  private String unknown(String name, Node value) {
+    if (name.equals("<<")) {
+      return "merging is not read; write the keys out";
+    }
+    if (isNothing(value) && !LIKE_A_KEY.matcher(name).matches()) {
+      return "a comma within { } ends the value before it; where several are meant, write a list in"
+          + " brackets: [..., "
+          + name
+          + "]";
+    }
+    return problems.didYouMean(
+        name, shape.keyNames(), "it has: " + String.join(", ", shape.keyNames()));
   }
 
   private void reportDuplicate(Node.Scalar key, @Nullable Place first) {

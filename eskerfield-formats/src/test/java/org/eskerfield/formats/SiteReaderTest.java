@@ -177,6 +177,11 @@ class SiteReaderTest {
             "unknown key 'stanse' in a device",
             "did you mean 'stance'?"),
         row(
+            "at: 10.77.4.20, assigned",
+            "at: 10.77.4.20, listens: 80/tcp,¦443/tcp, assigned",
+            "unknown key '443/tcp' in a host",
+            "a comma within { } ends the value before it; where several are meant, write a list"),
+        row(
             "    routes:",
             "    verify-source: true\n    ¦verify-source: true\n    routes:",
             "duplicate key 'verify-source'; the first is in line 31",

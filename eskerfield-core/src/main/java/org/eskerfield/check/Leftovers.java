@@ -22,7 +22,6 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
-import org.eskerfield.model.Service;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.TranslationRule;
@@ -33,9 +32,9 @@ import org.jspecify.annotations.Nullable;
 /** What nothing uses, and what can never act. */
 final class Leftovers {
   private final Inspection check;
-  private final Set<Service> services = new HashSet<>();
+  private final Set<String> services = new HashSet<>();
   private final Set<String> names = new HashSet<>();
-  private final Set<Schedule> schedules = new HashSet<>();
+  private final Set<String> schedules = new HashSet<>();
   private final Set<String> networks = new HashSet<>();
 
   Leftovers(Inspection check) {
@@ -75,7 +74,7 @@ final class Leftovers {
   private void add(Device device) {
     device.interfaces().forEach(own -> networks.add(own.network().name()));
     for (OwnService own : device.services()) {
-      services.add(own.service().service());
+      services.add(own.service().service().name());
       addNames(own.from());
     }
     for (TranslationRule rule : device.translation()) {
@@ -111,7 +110,7 @@ final class Leftovers {
 
   private void add(@Nullable Schedule schedule) {
     if (schedule != null) {
-      schedules.add(schedule);
+      schedules.add(schedule.name());
     }
   }
 
@@ -120,7 +119,7 @@ final class Leftovers {
   }
 
   private void addServices(List<ServiceTerm> terms) {
-    terms.forEach(term -> services.add(term.service()));
+    terms.forEach(term -> services.add(term.service().name()));
   }
 
   private void report() {
@@ -168,9 +167,9 @@ final class Leftovers {
     }
   }
 
-  private <T extends Named> void reportUnused(String kind, Collection<T> all, Set<T> used) {
-    for (T thing : all) {
-      if (!used.contains(thing)) {
+  private void reportUnused(String kind, Collection<? extends Named> all, Set<String> used) {
+    for (Named thing : all) {
+      if (!used.contains(thing.name())) {
         reportUnused(kind, thing);
       }
     }

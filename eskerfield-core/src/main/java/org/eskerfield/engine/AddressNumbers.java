@@ -52,7 +52,7 @@ final class AddressNumbers extends Index {
       records[WORDS * number] = high;
       records[WORDS * number + 1] = low;
       records[WORDS * number + 2] = 0;
-      add(number, hash(high, low));
+      add(number);
     }
     records[WORDS * number + 2]++;
     return number;
@@ -61,7 +61,7 @@ final class AddressNumbers extends Index {
   /** Counts one use less. */
   void release(int number) {
     if (--records[WORDS * number + 2] == 0) {
-      remove(number, hashOf(number));
+      remove(number);
       records[WORDS * number + 2] = firstFree;
       firstFree = number;
     }

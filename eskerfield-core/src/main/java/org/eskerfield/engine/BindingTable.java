@@ -90,7 +90,7 @@ final class BindingTable {
       int internal, int port, int realm, int protocol, int owner, int remote, int remotePort) {
     long inside = inside(internal, port, owner);
     long about = about(remote, remotePort, protocol, realm);
-    int hash = Index.hash(inside, about);
+    int hash = byInternal.hash(inside, about);
     for (int slot = byInternal.start(hash); ; slot = byInternal.next(slot)) {
       int binding = byInternal.at(slot, hash);
       if (binding == NONE
@@ -104,7 +104,7 @@ final class BindingTable {
   int ofExternal(int external, int port, int realm, int protocol) {
     long outside = outside(external, port);
     long about = (long) protocol << 8 | realm;
-    int hash = Index.hash(outside, about);
+    int hash = byExternal.hash(outside, about);
     for (int slot = byExternal.start(hash); ; slot = byExternal.next(slot)) {
       int binding = byExternal.at(slot, hash);
       if (binding == NONE
@@ -207,8 +207,8 @@ final class BindingTable {
     records[at + SINCE] =
         now << 24 | (long) internalRealm << 20 | (long) externalRealm << 16 | origin;
     records[at + REMOTE] = remote & 0xffff_ffffL;
-    byInternal.add(binding, byInternal.hashOf(binding));
-    byExternal.add(binding, byExternal.hashOf(binding));
+    byInternal.add(binding);
+    byExternal.add(binding);
     count++;
     return binding;
   }
@@ -221,8 +221,8 @@ final class BindingTable {
 
   /** Removes a binding. */
   void remove(int binding) {
-    byInternal.remove(binding, byInternal.hashOf(binding));
-    byExternal.remove(binding, byExternal.hashOf(binding));
+    byInternal.remove(binding);
+    byExternal.remove(binding);
     records[WORDS * binding + ADDRESSES] = firstFree;
     records[WORDS * binding + SINCE] = -1;
     firstFree = binding;

@@ -747,7 +747,7 @@ final class DeviceTables {
     long key = spaceKey(external, protocol, realm);
     PortSpace made = new PortSpace(key, program.claimedPorts(ipv4(external), protocol, realm));
     spaces.add(made);
-    bySpaceKey.add(spaces.size() - 1, Index.hash(key, 0));
+    bySpaceKey.add(spaces.size() - 1);
     if (someUncounted) {
       for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
         countEndpoints(at);
@@ -758,7 +758,7 @@ final class DeviceTables {
 
   private @Nullable PortSpace knownSpace(int external, int protocol, int realm) {
     long key = spaceKey(external, protocol, realm);
-    int hash = Index.hash(key, 0);
+    int hash = bySpaceKey.hash(key, 0);
     for (int slot = bySpaceKey.start(hash); ; slot = bySpaceKey.next(slot)) {
       int space = bySpaceKey.at(slot, hash);
       if (space == NONE) {

@@ -1,5 +1,9 @@
 package org.eskerfield.engine;
 
+import java.util.Arrays;
+import java.util.function.Supplier;
+import org.eskerfield.packet.KeyedHash;
+
 /**
  * Finds records by the hash of their keys; the keys themselves stay in the records.
  *
@@ -9,7 +13,9 @@ package org.eskerfield.engine;
  * record nearly never has to look at that record. Removal closes the gap by moving later entries
  * back (Knuth, The Art of Computer Programming, volume 3, section 6.4, algorithm R), so that
  * lookups never slow down with age. Probing does not go round the end: behind it lie some slots
- * more. Cost: 8 to 16 bytes an entry; about one cache line touched a lookup.
+ * more. Cost: 8 to 16 bytes an entry; about one cache line touched a lookup. The hash is keyed (see
+ * {@link KeyedHash}); should too many records meet all the same, another key is taken. The index
+ * grows by what is in it only.
  */
 abstract class Index {
   /** No such record. */
@@ -20,8 +26,11 @@ abstract class Index {
 
   private static final int INITIAL_BITS = 5;
 
-  /** How many slots lie behind those where searches begin. */
-  private static final int TAIL = 32;
+  /**
+   * How far a record may lie from where its search begins, and so how many slots lie behind those;
+   * by chance none comes so far.
+   */
+  private static final int TAIL = 128;
 
   private int[] slots = new int[(1 << INITIAL_BITS) + TAIL];
 
@@ -30,15 +39,27 @@ abstract class Index {
 
   private int mask = (1 << INITIAL_BITS) - 1;
   private int size;
+  private final Supplier<KeyedHash> keys;
+  private KeyedHash keyed;
 
-  /** The hash of a record's key. */
+  Index() {
+    this(KeyedHash::fresh);
+  }
+
+  /**
+   * @param keys where a key is taken from, and another whenever too many records meet under it
+   */
+  Index(Supplier<KeyedHash> keys) {
+    this.keys = keys;
+    this.keyed = keys.get();
+  }
+
+  /** The {@link #hash} of a record's key. */
   abstract int hashOf(int record);
 
-  /** Mixes a key of two words (multiplication with odd constants; the upper half is the result). */
-  static int hash(long first, long second) {
-    long mixed = (first ^ (second * 0x9e3779b97f4a7c15L)) * 0xd6e8feb86659fd93L;
-    mixed = (mixed ^ (mixed >>> 32)) * 0x9e3779b97f4a7c15L;
-    return (int) (mixed >>> 32);
+  /** The hash of a key of two words. */
+  final int hash(long first, long second) {
+    return (int) (keyed.of(first, second) >>> 32);
   }
 
   /** The slot where the search for a hash begins. */
@@ -63,45 +84,50 @@ abstract class Index {
   }
 
   /** Adds a record that is not in here. Numbers of records must be below twice their count. */
-  final void add(int record, int hash) {
-    while (2 * (size + 1) > mask + 1 || record >= mask || !put(record, hash)) {
-      grow();
+  final void add(int record) {
+    while (2 * (size + 1) > mask + 1 || record >= mask) {
+      rebuild(bits + 1);
+    }
+    while (!put(record, hashOf(record))) {
+      keyed = keys.get();
+      rebuild(bits);
     }
     size++;
   }
 
-  /** Puts a record where it belongs; false if not even the tail has room. */
+  /** Puts a record where it belongs; false if that is taken as far as records may lie. */
   private boolean put(int record, int hash) {
     int slot = start(hash);
+    int end = slot + TAIL;
     while (slots[slot] != 0) {
       slot = next(slot);
-    }
-    if (slot == slots.length - 1) { // always empty, so that every search ends
-      return false;
+      if (slot == end) { // the last slot of all stays empty, so that every search ends
+        return false;
+      }
     }
     slots[slot] = (hash << bits) | (record + 1);
     return true;
   }
 
-  private void grow() {
+  private void rebuild(int newBits) {
     int[] old = slots;
     int oldMask = mask;
-    boolean fits = false;
-    while (!fits) {
-      bits++;
-      mask = (1 << bits) - 1;
-      slots = new int[mask + 1 + TAIL];
-      fits = true;
-      for (int i = 0; i < old.length && fits; i++) {
-        int record = (old[i] & oldMask) - 1;
-        fits = record == NONE || put(record, hashOf(record));
+    bits = newBits;
+    mask = (1 << bits) - 1;
+    slots = new int[mask + 1 + TAIL];
+    for (int i = 0; i < old.length; i++) {
+      int record = (old[i] & oldMask) - 1;
+      if (record != NONE && !put(record, hashOf(record))) {
+        keyed = keys.get(); // and from the beginning: the slots so far are of the other key
+        Arrays.fill(slots, 0);
+        i = -1;
       }
     }
   }
 
   /** Removes a record that is in here; its key must still be readable. */
-  final void remove(int record, int hash) {
-    int gap = start(hash);
+  final void remove(int record) {
+    int gap = start(hashOf(record));
     while ((slots[gap] & mask) != record + 1) {
       gap = next(gap);
     }

@@ -19,9 +19,6 @@ final class Origins {
   /** By which rule, out of which pool, for which interface. */
   private record Origin(int rule, int pool, String leaving) {}
 
-  /** Whose a binding is: the rule, whatever version of the policy has it, and the pool. */
-  private record Owner(String kind, String name, int nth, int pool) {}
-
   private final IdentityHashMap<TranslationRule, Integer> ruleNumbers = new IdentityHashMap<>();
   private final List<TranslationRule> rules = new ArrayList<>();
   private final Map<AddressSet, Integer> poolNumbers = new HashMap<>();
@@ -30,7 +27,9 @@ final class Origins {
   private final Map<Origin, Integer> originNumbers = new HashMap<>();
   private final List<Origin> origins = new ArrayList<>();
   private final List<Integer> ownerOfOrigin = new ArrayList<>();
-  private final Map<Owner, Integer> owners = new HashMap<>();
+
+  /** Numbers for whose a binding is: the rule, whatever version of the policy has it, and pool. */
+  private final Map<String, Integer> owners = new HashMap<>();
 
   /** For each rule how many of its kind and name stand above it. */
   private final IdentityHashMap<TranslationRule, Integer> nth = new IdentityHashMap<>();
@@ -112,7 +111,8 @@ final class Origins {
       known = next(origins);
       origins.add(origin);
       originNumbers.put(origin, known);
-      Owner owner = new Owner(rule.kind(), rule.name(), nth.getOrDefault(rule, 0), pool);
+      int nthOfRule = nth.getOrDefault(rule, 0);
+      String owner = pool + "/" + nthOfRule + " " + rule.kind() + " " + rule.name();
       ownerOfOrigin.add(owners.computeIfAbsent(owner, o -> owners.size()));
     }
     lastOrigin = origin;

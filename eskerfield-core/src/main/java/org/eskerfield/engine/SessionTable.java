@@ -1,6 +1,8 @@
 package org.eskerfield.engine;
 
 import java.util.Arrays;
+import java.util.function.Supplier;
+import org.eskerfield.packet.KeyedHash;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 
@@ -70,7 +72,13 @@ final class SessionTable {
   private static final int SINCE = 6; // and the state below it
   private static final int USES = 7; // binding, rule for the destination, rule for the source
 
+  /** Where the number of a way stands in a slot. */
+  private static final long WAY = 0xffffL << 32;
+
   private static final int MOST_WAYS = 0x10000;
+
+  /** How far an entry may lie from its home; by chance none comes so far. */
+  private static final int FARTHEST = 256;
 
   /**
    * Where records begin, so that each lies in one cache line of 64 bytes behind the 16 of an array.
@@ -88,6 +96,7 @@ final class SessionTable {
   private int[] secondBindings = new int[0];
 
   private final Idle idle;
+  private final Supplier<KeyedHash> keys;
   private final TimerWheel timers =
       new TimerWheel() {
         @Override
@@ -101,6 +110,7 @@ final class SessionTable {
         }
       };
 
+  private KeyedHash keyed;
   private long[] slots = new long[32];
 
   /** The ways that packets go: what the machine notes, by number; 0 is none. */
@@ -114,7 +124,16 @@ final class SessionTable {
    * @param idle how long sessions live without being refreshed
    */
   SessionTable(Idle idle) {
+    this(idle, KeyedHash::fresh);
+  }
+
+  /**
+   * @param keys where a key is taken from, and another whenever too many sessions meet under it
+   */
+  SessionTable(Idle idle, Supplier<KeyedHash> keys) {
     this.idle = idle;
+    this.keys = keys;
+    this.keyed = keys.get();
   }
 
   private static int base(int session) {
@@ -174,9 +193,8 @@ final class SessionTable {
 
   // Lookup.
 
-  private static long hash(long ends, long kind) {
-    long mixed = (ends ^ (kind * 0x9e3779b97f4a7c15L)) * 0xd6e8feb86659fd93L;
-    return mixed ^ (mixed >>> 32);
+  private long hash(long ends, long kind) {
+    return keyed.of(ends, kind);
   }
 
   /** The session in the direction of packets with this header; {@link #NONE} if there is none. */
@@ -203,30 +221,47 @@ final class SessionTable {
     return words[at] == ends && words[at + KIND] == kind;
   }
 
-  private void enter(int reference, long ends, long kind) {
-    long hash = hash(ends, kind);
-    put((int) hash & (slots.length - 1), (hash >>> 48 << 48) | (reference + 1));
+  private void enter(int reference) {
+    while (!put(reference, 0)) {
+      keyed = keys.get();
+      rebuild(slots.length);
+    }
   }
 
-  /** Puts an entry into the first empty slot from its home on. */
-  private void put(int home, long slot) {
+  /**
+   * Puts an entry into the first empty slot from its home on; false if there is none as far as
+   * entries may lie.
+   *
+   * @param way the number of the way, where it stands in a slot
+   */
+  private boolean put(int reference, long way) {
+    long hash = hash(ends(reference), kind(reference));
+    int mask = slots.length - 1;
+    int home = (int) hash & mask;
+    int end = (home + FARTHEST) & mask; // in a table of fewer slots, once round
     int at = home;
     while (slots[at] != 0) {
-      at = (at + 1) & (slots.length - 1);
+      at = (at + 1) & mask;
+      if (at == end) {
+        return false;
+      }
     }
-    slots[at] = slot;
+    slots[at] = (hash >>> 48 << 48) | way | (reference + 1);
+    return true;
   }
 
   private int homeOf(int reference) {
     return (int) hash(ends(reference), kind(reference)) & (slots.length - 1);
   }
 
-  private void grow() {
+  private void rebuild(int size) {
     long[] old = slots;
-    slots = new long[2 * old.length];
-    for (long slot : old) {
-      if (slot != 0) {
-        put(homeOf((int) slot - 1), slot);
+    slots = new long[size];
+    for (int i = 0; i < old.length; i++) {
+      if (old[i] != 0 && !put((int) old[i] - 1, old[i] & WAY)) {
+        keyed = keys.get(); // and from the beginning: the slots so far are of the other key
+        Arrays.fill(slots, 0);
+        i = -1;
       }
     }
   }
@@ -312,7 +347,7 @@ final class SessionTable {
       ways[number] = way;
     }
     int at = slotOf(ends(reference), kind(reference));
-    slots[at] = (slots[at] & ~(0xffffL << 32)) | (long) number << 32;
+    slots[at] = (slots[at] & ~WAY) | (long) number << 32;
   }
 
   int binding(int session) {
@@ -395,10 +430,10 @@ final class SessionTable {
         (long) (binding + 1) << 32 | (long) destinationRule << 16 | (long) sourceRule;
     count++;
     if (4 * count > slots.length) {
-      grow();
+      rebuild(2 * slots.length);
     }
-    enter(2 * session, ends, kind);
-    enter(2 * session + 1, backEnds, backKind);
+    enter(2 * session);
+    enter(2 * session + 1);
     timers.set(session, records[at + EXPIRES]);
     return session;
   }
@@ -544,7 +579,7 @@ final class SessionTable {
   /** Forgets what is noted of the ways of all sessions. */
   void forgetWays() {
     for (int at = 0; at < slots.length; at++) {
-      slots[at] &= ~(0xffffL << 32);
+      slots[at] &= ~WAY;
     }
     ways = new int[1];
   }

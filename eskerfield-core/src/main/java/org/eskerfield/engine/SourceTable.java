@@ -80,7 +80,7 @@ final class SourceTable extends Index {
       records[WORDS * source + ADDRESSES] = SessionTable.ends(internal, external);
       records[WORDS * source + OWNER] = owner(owner, realm);
       records[WORDS * source + COUNTS] = 0;
-      add(source, hashOf(source));
+      add(source);
     }
     records[WORDS * source + COUNTS] += 1L << shift(protocol);
   }
@@ -90,7 +90,7 @@ final class SourceTable extends Index {
     int source = find(internal, realm, owner);
     records[WORDS * source + COUNTS] -= 1L << shift(protocol);
     if (records[WORDS * source + COUNTS] == 0) {
-      remove(source, hashOf(source));
+      remove(source);
       records[WORDS * source + COUNTS] = firstFree;
       firstFree = source;
     }

@@ -13,6 +13,8 @@ import org.jspecify.annotations.Nullable;
  * @param low the lower 64 bits of an IPv6 address; for IPv4 the address, 0 to 2^32-1
  */
 public record Address(Family family, long high, long low) implements Comparable<Address> {
+  private static final KeyedHash KEYED = KeyedHash.fresh();
+
   /** Checks that an IPv4 address fits into 32 bits. */
   public Address {
     if (family == Family.IPV4 && (high != 0 || low >>> 32 != 0)) {
@@ -101,8 +103,7 @@ public record Address(Family family, long high, long low) implements Comparable<
 
   @Override
   public int hashCode() {
-    long mixed = high * 0x9e3779b97f4a7c15L + low;
-    return (int) (mixed ^ (mixed >>> 32));
+    return (int) KEYED.of(high, low);
   }
 
   /** Dotted decimal for IPv4; the canonical text of RFC 5952 for IPv6. */

@@ -3,6 +3,7 @@ package org.eskerfield.set;
 import java.util.Arrays;
 import java.util.HashMap;
 import java.util.Map;
+import org.eskerfield.packet.KeyedHash;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -58,13 +59,15 @@ final class Diagrams {
 
     @Override
     public int hashCode() {
-      int hash = dimension;
+      long hash = dimension;
       for (int i = 0; i < to.length; i++) {
-        hash = (hash * 31 + Long.hashCode(last[i] * 0x9e3779b97f4a7c15L)) * 31 + to[i].id;
+        hash = KEYED.of(hash ^ to[i].id, last[i]);
       }
-      return hash;
+      return (int) hash;
     }
   }
+
+  private static final KeyedHash KEYED = KeyedHash.fresh();
 
   private final Map<Key, Node> made = new HashMap<>();
   private int nextId = 2;

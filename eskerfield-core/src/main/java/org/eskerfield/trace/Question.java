@@ -7,6 +7,7 @@ import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.KeyedHash;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 
@@ -23,6 +24,15 @@ import org.eskerfield.packet.Protocol;
  */
 public record Question(
     Named sender, Address source, Address to, Probe probe, int sourcePort, ZonedDateTime at) {
+  private static final KeyedHash KEYED = KeyedHash.fresh();
+
+  /** Of what a file may hold by the million: whoever chose the ports does not choose the hash. */
+  @Override
+  public int hashCode() {
+    long between = KEYED.of(source.hashCode(), to.hashCode());
+    return (int) KEYED.of(between ^ probe.hashCode(), sourcePort);
+  }
+
   /** The same question of the sender of that name as another description of the site has it. */
   @SuppressWarnings("ReferenceEquality") // to compare whole hosts would cost more than it saves
   Question on(Site site) {

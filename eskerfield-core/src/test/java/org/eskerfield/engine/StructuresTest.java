@@ -12,12 +12,16 @@ import java.util.Map;
 import java.util.Random;
 import java.util.Set;
 import java.util.TreeMap;
+import java.util.function.Supplier;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.KeyedHash;
+import org.eskerfield.packet.Protocol;
 import org.junit.jupiter.api.Test;
 
 /** The structures below the tables, each against the plainest thing that does the same. */
@@ -28,6 +32,11 @@ class StructuresTest {
     final int clash;
 
     Words(int clash) {
+      this(clash, KeyedHash::fresh);
+    }
+
+    Words(int clash, Supplier<KeyedHash> keyed) {
+      super(keyed);
       this.clash = clash;
     }
 
@@ -65,10 +74,10 @@ class StructuresTest {
       if (record == null) {
         record = free.isEmpty() ? used++ : free.remove(free.size() - 1);
         index.keys.put(record, key);
-        index.add(record, index.hashOf(record));
+        index.add(record);
         plain.put(key, record);
       } else if (random.nextInt(4) > 0) {
-        index.remove(record, index.hashOf(record));
+        index.remove(record);
         plain.remove(key);
         free.add(record);
       }
@@ -86,14 +95,73 @@ class StructuresTest {
     Words index = new Words(Integer.MAX_VALUE);
     for (int i = 0; i < 100_000; i++) {
       index.keys.put(i, (long) i * i);
-      index.add(i, index.hashOf(i));
+      index.add(i);
     }
     for (int i = 0; i < 100_000; i += 2) {
-      index.remove(i, index.hashOf(i));
+      index.remove(i);
     }
     for (int i = 0; i < 100_000; i++) {
       assertThat(index.find((long) i * i)).isEqualTo(i % 2 == 0 ? Index.NONE : i);
     }
+  }
+
+  /** Words that were chosen to meet under a multiplication that everybody knows. */
+  private static long meets(long other) {
+    return 0x20010db8_00000001L ^ (other * 0x9e3779b97f4a7c15L);
+  }
+
+  @Test
+  void addressesThatWereChosenToMeetTakeNoMoreRoomThanOthers() {
+    AddressNumbers numbers = new AddressNumbers();
+    for (long low = 1; low <= 5_000; low++) {
+      assertThat(numbers.use(meets(low), low)).isEqualTo(low - 1);
+    }
+    for (long low = 1; low <= 5_000; low++) {
+      assertThat(numbers.find(meets(low), low)).isEqualTo(low - 1);
+    }
+  }
+
+  /** The second word of this index is always 7: masked with 7, it leaves nothing to multiply. */
+  @Test
+  void anIndexUnderWhoseKeyAllMeetTakesAnother() {
+    KeyedHash poor = new KeyedHash(0, 7);
+    List<KeyedHash> keys = new ArrayList<>(List.of(poor, poor, KeyedHash.fresh()));
+    Words index = new Words(Integer.MAX_VALUE, () -> keys.remove(0));
+    for (int i = 0; i < 500; i++) {
+      index.keys.put(i, (long) i);
+      index.add(i);
+    }
+    for (int i = 0; i < 500; i++) {
+      assertThat(index.find(i)).isEqualTo(i);
+    }
+    assertThat(keys).isEmpty();
+  }
+
+  @Test
+  void sessionsUnderWhoseKeyAllMeetGetAnother() {
+    long kind = SessionTable.kind(0, false, Protocol.UDP, 5060, 53);
+    KeyedHash poor = new KeyedHash(0, kind); // nothing to multiply is left of this kind
+    List<KeyedHash> keys = new ArrayList<>(List.of(poor, poor, KeyedHash.fresh()));
+    Idle idle = new Idle();
+    int settings = idle.settings(StateSettings.OF_THE_RFCS);
+    SessionTable sessions = new SessionTable(idle, () -> keys.remove(0));
+    int most = 1_000;
+    for (int i = 0; i < most; i++) {
+      long ends = SessionTable.ends(i, 7);
+      long back = SessionTable.swapEnds(ends);
+      long backKind = SessionTable.swapPorts(kind);
+      int made =
+          sessions.record(
+              ends, kind, back, backKind, Index.NONE, 0, 0, settings, SessionTable.EITHER, 0);
+      assertThat(made).isEqualTo(i);
+      sessions.noteWay(2 * i, 0x10002);
+    }
+    for (int i = 0; i < most; i++) {
+      assertThat(sessions.find(SessionTable.ends(i, 7), kind)).isEqualTo(2 * i);
+      assertThat(sessions.find(SessionTable.ends(7, i), SessionTable.swapPorts(kind)))
+          .isEqualTo(2 * i + 1);
+    }
+    assertThat(keys).isEmpty();
   }
 
   @Property(tries = 60, seed = "20260105")

@@ -18,6 +18,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.KeyedHash;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
@@ -77,8 +78,8 @@ public final class CapturedTraffic implements AutoCloseable {
   private final Map<String, Viewpoint> named = new HashMap<>();
   private final Map<String, DeviceProgram> programs = new HashMap<>();
   private final Set<String> seenAt = new LinkedHashSet<>();
-  private final Set<List<Object>> begun = new HashSet<>();
-  private final Set<List<Object>> left = new HashSet<>();
+  private final Set<Flow> begun = new HashSet<>();
+  private final Set<Flow> left = new HashSet<>();
   private final Map<String, Long> notSent = new LinkedHashMap<>();
 
   /**
@@ -125,9 +126,11 @@ public final class CapturedTraffic implements AutoCloseable {
         skip(String.valueOf(each.skipped()));
         continue;
       }
-      List<Object> flow = flow(packet);
+      Flow flow = Flow.of(packet);
       if (leaves(view, each.direction(), packet)) {
-        left.add(mirrored(packet));
+        if (left.size() < MOST_FLOWS) {
+          left.add(mirrored(packet));
+        }
         if (packet.payload != null && announced.size() < MOST_ANNOUNCED) {
           announced.add(packet);
         }
@@ -231,24 +234,42 @@ public final class CapturedTraffic implements AutoCloseable {
         || (back != null && !back.name().equals(own.name()));
   }
 
-  private static List<Object> flow(Packet packet) {
-    List<Object> flow = new ArrayList<>();
-    Packet seen = packet.inner == null ? packet : packet.inner;
-    flow.add(seen.protocol);
-    flow.add(seen.source());
-    flow.add(seen.sourcePort);
-    flow.add(seen.destination());
-    flow.add(seen.destinationPort);
-    flow.add(packet.inner != null);
-    return flow;
+  /** What makes packets of one flow: its header, and whether they are errors about it. */
+  private record Flow(
+      int protocol,
+      Address source,
+      int sourcePort,
+      Address destination,
+      int destinationPort,
+      boolean isError) {
+    private static final KeyedHash KEYED = KeyedHash.fresh();
+
+    static Flow of(Packet packet) {
+      Packet seen = packet.inner == null ? packet : packet.inner;
+      return new Flow(
+          seen.protocol,
+          seen.source(),
+          seen.sourcePort,
+          seen.destination(),
+          seen.destinationPort,
+          packet.inner != null);
+    }
+
+    /** Captures come from strangers: whoever chose the ports does not choose the hash. */
+    @Override
+    public int hashCode() {
+      long between = KEYED.of(source.hashCode(), destination.hashCode());
+      long ports = (long) sourcePort << 32 | (long) destinationPort << 16 | protocol;
+      return (int) KEYED.of(between, isError ? ~ports : ports);
+    }
   }
 
   /** The flow of the answers to a packet. */
-  private static List<Object> mirrored(Packet packet) {
+  private static Flow mirrored(Packet packet) {
     Packet mirror = packet.copy();
     mirror.inner = null;
     mirror.rewriteSource(packet.destination(), packet.destinationPort);
     mirror.rewriteDestination(packet.source(), packet.sourcePort);
-    return flow(mirror);
+    return Flow.of(mirror);
   }
 }

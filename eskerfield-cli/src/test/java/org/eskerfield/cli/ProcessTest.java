@@ -1,0 +1,64 @@
+package org.eskerfield.cli;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
+import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+/** The tool in a process of its own, as the shell starts it. */
+class ProcessTest {
+  @TempDir private Path folder;
+
+  /** A call of the tool in another process of this Java. */
+  static List<String> call(String... arguments) {
+    List<String> call = new ArrayList<>();
+    call.add(Path.of(System.getProperty("java.home"), "bin", "java").toString());
+    call.addAll(List.of("-XX:TieredStopAtLevel=1", "-XX:+UseSerialGC", "-cp"));
+    call.add(System.getProperty("java.class.path"));
+    call.add(Main.class.getName());
+    call.addAll(List.of(arguments));
+    return call;
+  }
+
+  private static String output(Process process) throws Exception {
+    String text = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertThat(process.waitFor(1, TimeUnit.MINUTES)).isTrue();
+    return text + "exit " + process.exitValue();
+  }
+
+  /** Every start has hash keys of its own; none of them may show in what is printed. */
+  @ParameterizedTest
+  @CsvSource({
+    "20, replay ../demo/harbour.site.yaml TRAFFIC --follow --sessions --bindings --figures --log",
+    "4, check ../demo/marrowby.site.yaml --json",
+  })
+  void everyStartPrintsTheSame(int starts, String line) throws Exception {
+    StringBuilder traffic = new StringBuilder("at,from,to,service\n");
+    for (int i = 0; i < 300; i++) {
+      String to = (i % 7 < 3 ? "192.0.2." : "198.51.100.") + (1 + i * 89 % 250);
+      traffic.append(i / 10).append("s,ferry,").append(to).append(",").append(1 + i * 57 % 9_999);
+      traffic.append(i % 3 == 0 ? "/tcp\n" : "/udp\n");
+    }
+    Path file = Files.writeString(folder.resolve("t.csv"), traffic);
+    ProcessBuilder builder =
+        new ProcessBuilder(call(line.replace("TRAFFIC", file.toString()).split(" ")));
+    builder.redirectErrorStream(true);
+    Set<String> printed = new HashSet<>();
+    for (int start = 0; start < starts; start += 2) {
+      Process one = builder.start();
+      Process other = builder.start();
+      printed.add(output(one));
+      printed.add(output(other));
+    }
+    assertThat(printed).hasSize(1).first().asString().hasSizeGreaterThan(2_000).contains("exit ");
+  }
+}

@@ -21,13 +21,15 @@ final class CsvRows implements TrafficRows {
   private final String file;
   private final CSVParser parser;
   private final Iterator<CSVRecord> records;
+  private final RowLimit limit;
   private long line = 1;
 
   CsvRows(String file, InputStream in, Names names) throws UnreadableSiteException, IOException {
     this.file = file;
+    this.limit = new RowLimit(in);
     InputStreamReader text =
         new InputStreamReader(
-            in,
+            limit,
             StandardCharsets.UTF_8
                 .newDecoder()
                 .onMalformedInput(CodingErrorAction.REPORT)
@@ -51,6 +53,11 @@ final class CsvRows implements TrafficRows {
       parser = CSVParser.builder().setReader(text).setFormat(format).get();
     } catch (CharacterCodingException e) {
       throw TrafficReader.problem(file, 1, "the file is not UTF-8", "save it as UTF-8");
+    } catch (IOException e) {
+      if (limit.isExceeded()) {
+        throw TrafficReader.problem(file, 1, RowLimit.MESSAGE, RowLimit.REMEDY);
+      }
+      throw e;
     } catch (IllegalArgumentException e) {
       throw TrafficReader.problem(
           file, 1, "the header row cannot be used: " + e.getMessage(), remedy);
@@ -75,6 +82,7 @@ final class CsvRows implements TrafficRows {
   @Override
   public @Nullable Row next() throws UnreadableSiteException {
     line = parser.getCurrentLineNumber() + 1;
+    limit.ended();
     CSVRecord row;
     try {
       if (!records.hasNext()) {
@@ -82,6 +90,9 @@ final class CsvRows implements TrafficRows {
       }
       row = records.next();
     } catch (UncheckedIOException | IllegalStateException e) {
+      if (limit.isExceeded()) {
+        throw TrafficReader.problem(file, line, RowLimit.MESSAGE, RowLimit.REMEDY);
+      }
       throw TrafficReader.problem(
           file, line, "the line cannot be read as CSV", "check its quotes and encoding");
     }

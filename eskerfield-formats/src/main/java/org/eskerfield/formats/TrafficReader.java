@@ -119,10 +119,10 @@ public final class TrafficReader implements Closeable {
   private boolean ended;
 
   /** Questions that were asked before, since traffic repeats itself. */
-  private final Map<List<String>, Question> known =
+  private final Map<String, Question> known =
       new LinkedHashMap<>(16, 0.75f, true) {
         @Override
-        protected boolean removeEldestEntry(Map.Entry<List<String>, Question> eldest) {
+        protected boolean removeEldestEntry(Map.Entry<String, Question> eldest) {
           return size() > MOST_KNOWN;
         }
       };
@@ -275,8 +275,9 @@ public final class TrafficReader implements Closeable {
   }
 
   private Question question(TrafficRows.Row row) throws UnreadableSiteException {
-    List<String> key =
-        List.of(row.get("from"), row.get("to"), row.get("service"), row.get("source-port"));
+    String key =
+        String.join(
+            "\n", row.get("from"), row.get("to"), row.get("service"), row.get("source-port"));
     Question before = known.get(key);
     if (before != null) {
       return before;

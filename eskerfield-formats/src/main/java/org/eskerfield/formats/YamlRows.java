@@ -2,6 +2,7 @@ package org.eskerfield.formats;
 
 import java.io.IOException;
 import java.io.InputStream;
+import java.io.UncheckedIOException;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.Iterator;
@@ -21,7 +22,7 @@ import org.snakeyaml.engine.v2.exceptions.YamlEngineException;
  */
 final class YamlRows implements TrafficRows {
   private final String file;
-  private final InputStream in;
+  private final RowLimit in;
   private final Names names;
   private final Iterator<Event> events;
   private long line = 1;
@@ -29,11 +30,11 @@ final class YamlRows implements TrafficRows {
 
   YamlRows(String file, InputStream in, Names names) {
     this.file = file;
-    this.in = in;
+    this.in = new RowLimit(in);
     this.names = names;
     LoadSettings settings =
         LoadSettings.builder().setLabel(file).setCodePointLimit(Integer.MAX_VALUE).build();
-    this.events = new Parse(settings).parseInputStream(in).iterator();
+    this.events = new Parse(settings).parseInputStream(this.in).iterator();
   }
 
   private Event event() throws UnreadableSiteException {
@@ -44,7 +45,10 @@ final class YamlRows implements TrafficRows {
     } catch (MarkedYamlEngineException e) {
       e.getProblemMark().ifPresent(mark -> line = mark.getLine() + 1L);
       throw bad("this is not YAML: " + e.getProblem(), "check indentation and quotes");
-    } catch (YamlEngineException e) {
+    } catch (YamlEngineException | UncheckedIOException e) {
+      if (in.isExceeded()) {
+        throw bad(RowLimit.MESSAGE, RowLimit.REMEDY);
+      }
       throw bad("this cannot be read as YAML", "save the file as UTF-8");
     }
   }
@@ -61,6 +65,7 @@ final class YamlRows implements TrafficRows {
 
   @Override
   public @Nullable Row next() throws UnreadableSiteException {
+    in.ended();
     Event event = event();
     if (!begun) {
       begun = true;

@@ -105,4 +105,51 @@ class TrafficReaderTest {
             })
         .isInstanceOf(UnreadableSiteException.class);
   }
+
+  /** Files that never end: what is read of them before the message takes no memory to speak of. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = ';',
+      quoteCharacter = '~',
+      value = {
+        "t.csv;  ~~; x; 1",
+        "t.csv;  ~~; #; 1",
+        "t.csv;  at,from,to,service|0s,kiosk,ramp,ping|1s,kiosk,ramp,; x; 3",
+        "t.csv;  at,from,to,service|0s,kiosk,ramp,\"; x|; 2",
+        "t.csv;  at,from,to,service|; ~,~; 2",
+        "t.yaml; - { at: 0s, from: kiosk, to: ramp, service: ping }|- { at: 1s, from: ; x; 1",
+        "t.yaml; - { at: 0s, from: kiosk, to: ramp, service: ping }|- { at: '; x|; 1",
+        "t.yaml; ~~; #; 1",
+        "t.yaml; ~- ~; [; 1",
+      })
+  void rowsWithoutEndAreRefused(String name, String begin, String more, int line) {
+    byte[] first = begin.replace('|', '\n').getBytes(StandardCharsets.UTF_8);
+    byte[] rest = more.replace('|', '\n').getBytes(StandardCharsets.UTF_8);
+    InputStream endless =
+        new InputStream() {
+          private long at;
+
+          @Override
+          public int read() {
+            long now = at++;
+            return now < first.length
+                ? first[(int) now]
+                : rest[(int) ((now - first.length) % rest.length)];
+          }
+        };
+    assertThatThrownBy(
+            () -> {
+              try (TrafficReader reader = TrafficReader.open(Sites.skerry(), name, endless)) {
+                while (reader.next() != null) {
+                  assertThat(reader.ahead()).isNotNull();
+                }
+              }
+            })
+        .isInstanceOfSatisfying(
+            UnreadableSiteException.class,
+            e -> {
+              assertThat(e.problems().get(0).message().length()).isLessThan(100);
+              assertThat(e.problems().get(0).place().line()).isGreaterThanOrEqualTo(line);
+            });
+  }
 }

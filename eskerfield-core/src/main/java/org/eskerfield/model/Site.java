@@ -1,14 +1,18 @@
 package org.eskerfield.model;
 
 import java.time.ZoneId;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Collections;
+import java.util.Deque;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -131,19 +135,29 @@ public record Site(
       case SELF -> AddressSet.NONE;
       case ZONE -> zoneAddresses(term.text());
       case NETWORK -> AddressSet.ofPrefixes(named(networks, term).prefixes());
-      case HOST -> AddressSet.of(named(hosts, term).addresses().toArray(new Address[0]));
-      case GROUP -> addresses(named(groups, term).members());
-      case DEVICE -> AddressSet.of(ownAddresses(named(devices, term)).toArray(new Address[0]));
+      case HOST -> AddressSet.ofAddresses(named(hosts, term).addresses());
+      case GROUP -> addresses(List.of(term));
+      case DEVICE -> AddressSet.ofAddresses(ownAddresses(named(devices, term)));
     };
   }
 
-  /** The addresses of all the terms together; none for no terms. */
+  /**
+   * The addresses of all the terms together; none for no terms. Each group is looked into once,
+   * however many others name it, and however deep they stand in each other.
+   */
   public AddressSet addresses(List<AddressTerm> terms) {
-    AddressSet all = AddressSet.NONE;
-    for (AddressTerm term : terms) {
-      all = all.union(addresses(term));
+    List<AddressRange> all = new ArrayList<>();
+    Set<String> seen = new HashSet<>();
+    Deque<AddressTerm> left = new ArrayDeque<>(terms);
+    while (!left.isEmpty()) {
+      AddressTerm term = left.pop();
+      if (term.kind() != AddressTerm.Kind.GROUP) {
+        all.addAll(addresses(term).ranges());
+      } else if (seen.add(term.text())) {
+        named(groups, term).members().forEach(left::push);
+      }
     }
-    return all;
+    return AddressSet.of(all);
   }
 
   private static <T> T named(Map<String, T> map, AddressTerm term) {

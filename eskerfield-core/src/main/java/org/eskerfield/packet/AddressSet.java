@@ -3,6 +3,7 @@ package org.eskerfield.packet;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collection;
+import java.util.Collections;
 import java.util.Comparator;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
@@ -175,7 +176,7 @@ public final class AddressSet {
 
   /** The ranges in ascending order, IPv4 first; neighbours neither overlap nor touch. */
   public List<AddressRange> ranges() {
-    return List.of(ranges);
+    return Collections.unmodifiableList(Arrays.asList(ranges));
   }
 
   @Override

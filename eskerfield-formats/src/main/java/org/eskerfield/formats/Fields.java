@@ -163,7 +163,7 @@ final class Fields implements Placed {
       if (value instanceof Shape.Text text) {
         fits =
             scalar.isText()
-                && (text.pattern() == null || text.pattern().matcher(scalar.text()).find());
+                && (text.pattern() == null || text.pattern().matcher(scalar.text()).matches());
       } else if (value instanceof Shape.Word word) {
         fits = scalar.isText() && word.words().contains(scalar.text());
       } else if (value instanceof Shape.Truth) {
@@ -303,7 +303,7 @@ final class Fields implements Placed {
   }
 
   private static boolean matches(Pattern pattern, String text) {
-    return pattern.matcher(text).find();
+    return pattern.matcher(text).matches();
   }
 
   private static boolean isNothing(Node node) {

@@ -43,12 +43,12 @@ final class Literals {
           .toParams();
 
   private static final Pattern ADDRESS_LIKE =
-      Pattern.compile("[0-9]+(\\.[0-9]+)+.*|[0-9a-fA-F:.]*:[0-9a-fA-F:.]*(/.*|-.*)?");
+      Pattern.compile("[0-9]+(\\.[0-9]+)++.*|[0-9a-fA-F:.]*:[0-9a-fA-F:.]*(/.*|-.*)?");
   private static final Pattern NUMBER = Pattern.compile("[0-9]{1,9}");
   private static final Pattern PORTS = Pattern.compile("([0-9]+)(?:-([0-9]+))?");
   private static final Pattern SERVICE = Pattern.compile("([0-9][^/]*)/(.+)");
   private static final Pattern SEVERAL =
-      Pattern.compile("(\\d[\\d-]*(?:\\s*,\\s*\\d[\\d-]*)+)/([a-z+]+)");
+      Pattern.compile("(\\d[\\d-]*(?:\\s*,\\s*\\d[\\d-]*)++)/([a-z+]+)");
   private static final Pattern REVERSED = Pattern.compile("(tcp|udp)[/:]([0-9-]+)");
 
   private Literals() {}

@@ -1,6 +1,7 @@
 package org.eskerfield.formats;
 
 import org.eskerfield.model.Place;
+import org.eskerfield.words.Printable;
 
 /**
  * Something in a file that keeps it from being used.
@@ -10,4 +11,32 @@ import org.eskerfield.model.Place;
  * @param remedy what would be right; may be empty
  * @param excerpt the line of the file; empty if there is none
  */
-public record Problem(Place place, String message, String remedy, String excerpt) {}
+public record Problem(Place place, String message, String remedy, String excerpt) {
+  /** More than this nobody reads of one problem; it quotes text of any length. */
+  private static final int LONGEST = 300;
+
+  /** Writes out what is not printable, and leaves out the end of what is too long to be read. */
+  public Problem {
+    message = shown(message);
+    remedy = shown(remedy);
+    // Column by column, so that the mark below it stands where it should.
+    excerpt =
+        Printable.shortened(
+            excerpt
+                .codePoints()
+                .map(Problem::visible)
+                .collect(StringBuilder::new, StringBuilder::appendCodePoint, StringBuilder::append)
+                .toString(),
+            LONGEST_EXCERPT);
+  }
+
+  private static final int LONGEST_EXCERPT = 160;
+
+  private static int visible(int codePoint) {
+    return codePoint == '\t' ? ' ' : Printable.is(codePoint) ? codePoint : 0xfffd;
+  }
+
+  private static String shown(String text) {
+    return Printable.escaped(Printable.shortened(text, LONGEST));
+  }
+}

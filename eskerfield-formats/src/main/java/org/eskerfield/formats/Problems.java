@@ -14,8 +14,6 @@ final class Problems {
   /** More than this many help nobody; the rest is only counted. */
   static final int MOST = 500;
 
-  private static final int LONGEST_EXCERPT = 160;
-
   private final @Nullable SourceText source;
   private final List<Problem> found = new ArrayList<>();
   private int left;
@@ -34,9 +32,7 @@ final class Problems {
       return;
     }
     String line = source == null ? "" : source.line(place.line());
-    String excerpt =
-        line.length() > LONGEST_EXCERPT ? line.substring(0, LONGEST_EXCERPT) + "…" : line;
-    found.add(new Problem(place, message, remedy, excerpt));
+    found.add(new Problem(place, message, remedy, line));
   }
 
   /** As {@link Similar#didYouMean}, but no work where the problem will not be kept. */

@@ -45,7 +45,7 @@ public final class SiteEditor {
               + "(?i)true|false|null|yes|no|on|off|~");
 
   /** Ports, addresses of both families and the like hold a colon, but no blank behind it. */
-  private static final Pattern PLAIN_ALL_THE_SAME = Pattern.compile("[\\w./-]+(:[\\w./-]+)*");
+  private static final Pattern PLAIN_ALL_THE_SAME = Pattern.compile("[\\w./-]+(:[\\w./-]+)*+");
 
   private record Replacement(int start, int end, String by) {}
 

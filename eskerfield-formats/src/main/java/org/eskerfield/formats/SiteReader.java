@@ -8,7 +8,11 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.DateTimeException;
 import java.time.ZoneId;
+import java.util.ArrayDeque;
 import java.util.ArrayList;
+import java.util.Deque;
+import java.util.HashSet;
+import java.util.Iterator;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -36,6 +40,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.verify.Expectation;
+import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -163,6 +168,7 @@ public final class SiteReader {
       throw new UnreadableSiteException(source.file(), problems.sorted());
     }
     Node root = Objects.requireNonNull(parsed.root());
+    reportUnprintable(root);
     Fields fields = Fields.check(root, SiteShapes.SITE, start, problems);
     Site site = read(fields);
     // Expectations ask the site, and an incomplete one would make their names look wrong.
@@ -175,6 +181,30 @@ public final class SiteReader {
       throw new UnreadableSiteException(source.file(), problems.sorted());
     }
     return new SiteFile(site, expectations, policy);
+  }
+
+  /** Names and words are shown everywhere; notes are escaped where they are shown. */
+  private void reportUnprintable(Node node) {
+    if (node instanceof Node.Mapping mapping) {
+      for (Node.Entry entry : mapping.entries()) {
+        reportUnprintable(entry.key());
+        if (!entry.key().text().equals("note") || !(entry.value() instanceof Node.Scalar)) {
+          reportUnprintable(entry.value());
+        }
+      }
+    } else if (node instanceof Node.Sequence sequence) {
+      sequence.items().forEach(this::reportUnprintable);
+    } else if (node instanceof Node.Scalar scalar) {
+      int at = Printable.firstThatIsNot(scalar.text());
+      if (at >= 0) {
+        problems.add(
+            scalar,
+            String.format(
+                "'%s' holds the character U+%04X, which does not show",
+                Printable.shortened(scalar.text(), 60), scalar.text().codePointAt(at)),
+            "write it without; only notes may hold such characters");
+      }
+    }
   }
 
   private Site read(Fields fields) {
@@ -732,9 +762,10 @@ public final class SiteReader {
     for (Fields.NamedNode named : fields.named("groups")) {
       members.put(named.name().text(), terms.addresses(Fields.texts(named.value()), false));
     }
+    Set<String> circular = circular(members);
     for (Fields.NamedNode named : fields.named("groups")) {
       String name = named.name().text();
-      if (reaches(name, name, members, new TreeSet<>())) {
+      if (circular.contains(name)) {
         problems.add(
             named.name(),
             "group '" + name + "' contains itself",
@@ -749,16 +780,40 @@ public final class SiteReader {
     }
   }
 
-  private static boolean reaches(
-      String from, String name, Map<String, List<AddressTerm>> members, Set<String> seen) {
-    for (AddressTerm member : members.getOrDefault(from, List.of())) {
-      if (member.kind() == AddressTerm.Kind.GROUP
-          && (member.text().equals(name)
-              || (seen.add(member.text()) && reaches(member.text(), name, members, seen)))) {
-        return true;
+  /**
+   * The groups that lead back to themselves, of each circle the one by which it is entered: a walk
+   * into the depth, which comes to each group once; what leads back onto its own path closes a
+   * circle. The path is a list and not the stack of calls, since chains may be long.
+   */
+  private static Set<String> circular(Map<String, List<AddressTerm>> members) {
+    Set<String> circular = new HashSet<>();
+    Set<String> seen = new HashSet<>();
+    Map<String, Iterator<AddressTerm>> path = new LinkedHashMap<>();
+    for (String start : members.keySet()) {
+      Deque<String> open = new ArrayDeque<>();
+      open.push(start);
+      while (!open.isEmpty()) {
+        String group = open.peek();
+        if (seen.add(group)) {
+          path.put(group, members.getOrDefault(group, List.of()).iterator());
+        }
+        Iterator<AddressTerm> left = path.get(group);
+        if (left == null || !left.hasNext()) {
+          path.remove(group);
+          open.pop();
+          continue;
+        }
+        AddressTerm member = left.next();
+        if (member.kind() == AddressTerm.Kind.GROUP) {
+          if (path.containsKey(member.text())) {
+            circular.add(member.text());
+          } else if (!seen.contains(member.text())) {
+            open.push(member.text());
+          }
+        }
       }
     }
-    return false;
+    return circular;
   }
 
   // What the reader of a device needs.

@@ -1,0 +1,77 @@
+package org.eskerfield.words;
+
+/**
+ * Text that shows what it is: characters that steer a terminal, turn the direction of a line, break
+ * it, or show nothing at all are written out, so that nobody can make a line look like another one.
+ */
+public final class Printable {
+  private Printable() {}
+
+  /**
+   * Whether a character shows itself and does nothing else. Control characters, line and paragraph
+   * separators, marks of direction and other format characters do not, nor do halves of characters
+   * and those that Unicode keeps free of meaning; but the two joiners are needed to write some
+   * languages.
+   */
+  public static boolean is(int codePoint) {
+    return switch (Character.getType(codePoint)) {
+      case Character.CONTROL,
+          Character.LINE_SEPARATOR,
+          Character.PARAGRAPH_SEPARATOR,
+          Character.SURROGATE ->
+          false;
+      case Character.FORMAT -> codePoint == 0x200c || codePoint == 0x200d;
+      default -> (codePoint & 0xfffe) != 0xfffe && (codePoint < 0xfdd0 || codePoint > 0xfdef);
+    };
+  }
+
+  /** Where the first character stands that is not printable; -1 if every one is. */
+  public static int firstThatIsNot(String text) {
+    for (int i = 0; i < text.length(); i += Character.charCount(text.codePointAt(i))) {
+      if (!is(text.codePointAt(i))) {
+        return i;
+      }
+    }
+    return -1;
+  }
+
+  /** What is not printable, written out as in JSON: {@code \}{@code u001b}. */
+  public static String escaped(String text) {
+    int first = firstThatIsNot(text);
+    if (first < 0) {
+      return text;
+    }
+    StringBuilder out = new StringBuilder(text.length() + 16).append(text, 0, first);
+    for (int i = first; i < text.length(); ) {
+      int codePoint = text.codePointAt(i);
+      int length = Character.charCount(codePoint);
+      if (is(codePoint)) {
+        out.appendCodePoint(codePoint);
+      } else {
+        for (char c : Character.toChars(codePoint)) {
+          escape(c, out);
+        }
+      }
+      i += length;
+    }
+    return out.toString();
+  }
+
+  /** Writes one character out: four hexadecimal digits, whatever it is. */
+  public static void escape(char c, StringBuilder out) {
+    out.append("\\u");
+    for (int shift = 12; shift >= 0; shift -= 4) {
+      out.append(Character.forDigit(c >>> shift & 0xf, 16));
+    }
+  }
+
+  /** A text of several lines in one, what is not printable written out. */
+  public static String line(String text) {
+    return escaped(text.strip().replaceAll("[ \\t]*[\\r\\n]+[ \\t]*", " ").replace('\t', ' '));
+  }
+
+  /** At most so many characters of a text, the end left out. */
+  public static String shortened(String text, int most) {
+    return text.length() <= most ? text : text.substring(0, most - 1) + "…";
+  }
+}

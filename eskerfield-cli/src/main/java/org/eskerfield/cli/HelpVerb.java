@@ -36,7 +36,7 @@ final class HelpVerb extends Verb {
               + "', only "
               + String.join(", ", root.getSubcommands().keySet()));
     }
-    about.usage(terminal.out());
+    about.usage(terminal.help());
     return FINE;
   }
 }

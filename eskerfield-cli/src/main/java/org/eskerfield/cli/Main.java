@@ -5,10 +5,14 @@ import java.io.EOFException;
 import java.io.FileDescriptor;
 import java.io.FileInputStream;
 import java.io.FileOutputStream;
+import java.io.IOException;
 import java.io.InputStreamReader;
+import java.io.OutputStream;
 import java.io.PrintWriter;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.FileSystemException;
+import java.nio.file.Path;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -27,14 +31,23 @@ public final class Main {
   /** Runs a command line and exits with its status. */
   public static void main(String[] args) {
     // People write names in every script, so the encoding does not hang on the machine's settings.
+    if (List.of(args).contains("--debug")) {
+      Faults.showToo();
+    }
+    boolean dumb = "dumb".equals(System.getenv("TERM"));
     Terminal terminal =
         new Terminal(
-            writer(FileDescriptor.out),
-            writer(FileDescriptor.err),
-            new Style(CommandLine.Help.Ansi.AUTO.enabled()),
+            writer(new WatchedStream(new FileOutputStream(FileDescriptor.out), "the output")),
+            writer(new FileOutputStream(FileDescriptor.err)),
+            new Style(!dumb && CommandLine.Help.Ansi.AUTO.enabled()),
             Boolean.getBoolean("eskerfield.asks") ? reader() : null);
-    int status = run(terminal, args);
-    terminal.out().flush();
+    int status;
+    try {
+      status = run(terminal, args);
+      terminal.out().flush();
+    } catch (Throwable e) { // what comes before a verb or after it, such as help on a full disk
+      status = failed(terminal, "eskerfield", e);
+    }
     terminal.err().flush();
     System.exit(status);
   }
@@ -44,14 +57,13 @@ public final class Main {
         new InputStreamReader(new FileInputStream(FileDescriptor.in), StandardCharsets.UTF_8));
   }
 
-  private static PrintWriter writer(FileDescriptor descriptor) {
-    return new PrintWriter(new FileOutputStream(descriptor), false, StandardCharsets.UTF_8);
+  private static PrintWriter writer(OutputStream stream) {
+    return new PrintWriter(stream, false, StandardCharsets.UTF_8);
   }
 
   /** Runs a command line and returns its exit status. */
   static int run(Terminal terminal, String... args) {
-    Map<String, Verb> verbs = new LinkedHashMap<>();
-    for (Verb verb :
+    return run(
         List.of(
             new TraceVerb(),
             new VerifyVerb(),
@@ -70,12 +82,19 @@ public final class Main {
             new DemoVerb(),
             new SchemaVerb(),
             new CompletionVerb(),
-            new HelpVerb())) {
+            new HelpVerb()),
+        terminal,
+        args);
+  }
+
+  static int run(List<Verb> all, Terminal terminal, String... args) {
+    Map<String, Verb> verbs = new LinkedHashMap<>();
+    for (Verb verb : all) {
       verbs.put(verb.name(), verb);
     }
     CommandLine line =
         new CommandLine(spec(verbs))
-            .setOut(terminal.out())
+            .setOut(terminal.help())
             .setErr(terminal.err())
             .setCaseInsensitiveEnumValuesAllowed(true)
             .setColorScheme(
@@ -103,6 +122,13 @@ public final class Main {
             "Exit status: 0 fine; 1 the answer is no; 2 the call or the input cannot be used.");
     root.addOption(Verb.help());
     root.addOption(
+        OptionSpec.builder("--debug")
+            .type(boolean.class)
+            .scopeType(CommandLine.ScopeType.INHERIT)
+            .hidden(true)
+            .description("Show where in the program a fault happened.")
+            .build());
+    root.addOption(
         OptionSpec.builder("-V", "--version")
             .versionHelp(true)
             .type(boolean.class)
@@ -126,6 +152,16 @@ public final class Main {
           CommandLine.IExecutionExceptionHandler {
     @Override
     public int execute(ParseResult call) {
+      try {
+        return answer(call);
+      } catch (CommandLine.ParameterException e) {
+        throw e;
+      } catch (Throwable e) { // an error such as a full stack is no "no" either
+        throw new CommandLine.ExecutionException(last(call), "failed", e);
+      }
+    }
+
+    private int answer(ParseResult call) throws Exception {
       Integer helped = CommandLine.executeHelpRequest(call);
       if (helped != null) {
         return helped;
@@ -133,16 +169,15 @@ public final class Main {
       ParseResult part = call.subcommand();
       Verb verb = part == null ? null : verbs.get(part.commandSpec().name());
       if (part == null || verb == null) {
-        call.commandSpec().commandLine().usage(terminal.out());
+        call.commandSpec().commandLine().usage(terminal.help());
         return Verb.FINE;
       }
-      try {
-        return verb.run(part, terminal);
-      } catch (CommandLine.ParameterException e) {
-        throw e;
-      } catch (Exception e) {
-        throw new CommandLine.ExecutionException(part.commandSpec().commandLine(), verb.name(), e);
-      }
+      return verb.run(part, terminal);
+    }
+
+    private static CommandLine last(ParseResult call) {
+      ParseResult part = call.subcommand();
+      return (part == null ? call : part).commandSpec().commandLine();
     }
 
     @Override
@@ -156,25 +191,59 @@ public final class Main {
 
     @Override
     public int handleExecutionException(Exception thrown, CommandLine command, ParseResult call) {
-      String start = terminal.style().bad("eskerfield: ");
-      Throwable e = thrown instanceof CommandLine.ExecutionException ? thrown.getCause() : thrown;
-      if (e instanceof UnreadableSiteException site) {
-        terminal.err().print(ProblemText.of(site.problems(), terminal.style()));
-      } else if (e instanceof UnusableQuestionException question) {
-        terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
-        terminal.err().println("  " + question.remedy());
-      } else if (e instanceof EOFException || e instanceof ZipException) {
-        terminal.err().println(start + "what is packed there is damaged, or cut off at its end");
-        terminal.err().println("  take or pack it anew");
-      } else if (e instanceof FileSystemException file) {
-        String reason = Verb.reason(file);
-        terminal.err().println(start + file.getFile() + " cannot be used: " + reason);
-        terminal.err().println("  look whether it is there, and who may read it");
-      } else {
-        terminal.err().println(start + "a fault of Eskerfield itself, not of your file: " + e);
-        terminal.err().println("  Please report it together with the command and the file.");
-      }
-      return Verb.UNUSABLE;
+      return failed(terminal, command.getCommandSpec().qualifiedName(), thrown);
     }
+  }
+
+  /** Says in a sentence why a command failed, and returns its exit status. */
+  private static int failed(Terminal terminal, String command, Throwable thrown) {
+    String start = terminal.style().bad("eskerfield: ");
+    Throwable e = thrown;
+    while (e.getCause() != null
+        && (e instanceof CommandLine.ExecutionException || e instanceof UncheckedIOException)) {
+      e = e.getCause();
+    }
+    if (e instanceof WatchedStream.LostException output) {
+      if (!output.isPipeClosed()) {
+        terminal.err().println(start + output.getMessage());
+      }
+    } else if (e instanceof UnreadableSiteException site) {
+      terminal.err().print(ProblemText.of(site.problems(), terminal.style()));
+    } else if (e instanceof UnusableQuestionException question) {
+      terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
+      terminal.err().println("  " + question.remedy());
+    } else if (e instanceof EOFException || e instanceof ZipException) {
+      terminal.err().println(start + "what is packed there is damaged, or cut off at its end");
+      terminal.err().println("  take or pack it anew");
+    } else if (e instanceof FileSystemException file) {
+      String reason = Verb.reason(file);
+      terminal.err().println(start + file.getFile() + " cannot be used: " + reason);
+      terminal.err().println("  look whether it is there, and who may read it");
+    } else if (e instanceof IOException io) {
+      terminal.err().println(start + "reading or writing failed: " + Verb.reason(io));
+      terminal.err().println("  look whether the input is open, and whether the disk is full");
+    } else if (e instanceof OutOfMemoryError) {
+      terminal.err().println(start + "the memory that Java may use is not enough for this");
+      terminal.err().println("  give it more, such as JAVA_TOOL_OPTIONS=-Xmx4g");
+    } else if (e instanceof StackOverflowError) {
+      terminal.err().println(start + "something in the input stands too deep in itself");
+      terminal.err().println("  take it apart, or give Java JAVA_TOOL_OPTIONS=-Xss16m");
+      note(terminal, command, e);
+    } else {
+      terminal.err().println(start + "a fault of Eskerfield itself, not of your file: " + e);
+      note(terminal, command, e);
+    }
+    return Verb.UNUSABLE;
+  }
+
+  /** Writes down where a fault happened, for those who can mend it. */
+  private static void note(Terminal terminal, String command, Throwable e) {
+    Path file = Faults.record(command, e);
+    terminal
+        .err()
+        .println(
+            file == null
+                ? "  Please report it together with the command and the file."
+                : "  Please report it together with the command, the file, and the end of " + file);
   }
 }

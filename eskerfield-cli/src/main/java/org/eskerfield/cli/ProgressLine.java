@@ -67,7 +67,7 @@ final class ProgressLine implements Checker.Progress, AutoCloseable {
   }
 
   private void show(String line) {
-    out.print("\r\033[K" + line);
+    out.print(Screen.RETURN + "" + Screen.ESCAPE + "[K" + line);
     out.flush();
   }
 

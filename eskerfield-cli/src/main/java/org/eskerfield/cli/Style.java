@@ -43,7 +43,7 @@ record Style(boolean colour) {
   }
 
   private String coded(String code, String text) {
-    return colour ? "\u001b[" + code + "m" + text + "\u001b[0m" : text;
+    return colour ? Screen.ESCAPE + "[" + code + "m" + text + Screen.ESCAPE + "[0m" : text;
   }
 
   /**

@@ -15,9 +15,20 @@ import org.jspecify.annotations.Nullable;
  * @param answers where a person's answers come from; null where nobody can be asked
  */
 record Terminal(PrintWriter out, PrintWriter err, Style style, @Nullable BufferedReader answers) {
+  /** Whatever is written passes a {@link Screen}. */
+  Terminal {
+    out = Screen.before(out);
+    err = Screen.before(err);
+  }
+
   /** One at which nobody can be asked. */
   Terminal(PrintWriter out, PrintWriter err, Style style) {
     this(out, err, style, null);
+  }
+
+  /** Where help goes. */
+  PrintWriter help() {
+    return Screen.behind(out);
   }
 
   /**

@@ -10,9 +10,12 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
 import java.util.concurrent.TimeUnit;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.condition.EnabledIf;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
 
 /** The tool in a process of its own, as the shell starts it. */
 class ProcessTest {
@@ -60,5 +63,80 @@ class ProcessTest {
       printed.add(output(other));
     }
     assertThat(printed).hasSize(1).first().asString().hasSizeGreaterThan(2_000).contains("exit ");
+  }
+
+  private static final List<String> ANSWERS =
+      List.of(
+          "trace SITE --from kiosk --to hydrographic --service 8883/tcp",
+          "verify ../demo/marrowby.site.yaml --all",
+          "check SITE --json",
+          "check SITE --sarif",
+          "replay ../demo/gauges.site.yaml ../demo/gauges.csv --figures",
+          "explain SITE",
+          "diff SITE SITE --json",
+          "draw SITE",
+          "report SITE",
+          "ledger SITE",
+          "subnet 10.77.4.0/24",
+          "services",
+          "demo",
+          "schema site",
+          "completion",
+          "trace --help",
+          "--version");
+
+  private String failing(String line, Path output) throws Exception {
+    Path errors = folder.resolve("errors");
+    List<String> call = call(line.replace("SITE", "../demo/skerry.site.yaml").split(" "));
+    Process process =
+        new ProcessBuilder(call)
+            .redirectOutput(output.toFile())
+            .redirectError(errors.toFile())
+            .start();
+    assertThat(process.waitFor(1, TimeUnit.MINUTES)).isTrue();
+    return process.exitValue() + " " + Files.readString(errors);
+  }
+
+  /** A disk that is full; every verb says so, and none says that all went well. */
+  @Test
+  @EnabledIf("hasAFullDisk")
+  void outputThatIsLostIsSaid() throws Exception {
+    for (String line : ANSWERS) {
+      assertThat(failing(line, Path.of("/dev/full")))
+          .as(line)
+          .matches("2 eskerfield: the output cannot be written: No space left on device\\R");
+    }
+  }
+
+  static boolean hasAFullDisk() {
+    return Files.exists(Path.of("/dev/full"));
+  }
+
+  /** As behind {@code | head -1}: it ends without a word. */
+  @ParameterizedTest
+  @ValueSource(strings = {"explain ../demo/marrowby.site.yaml", "services"})
+  void aClosedPipeEndsTheWorkQuietly(String line) throws Exception {
+    Process process = new ProcessBuilder(call(line.split(" "))).start();
+    process.getInputStream().close();
+    String errors = new String(process.getErrorStream().readAllBytes(), StandardCharsets.UTF_8);
+    assertThat(process.waitFor(1, TimeUnit.MINUTES)).isTrue();
+    assertThat(process.exitValue() + errors).isEqualTo("2");
+  }
+
+  @Test
+  void aSiteThatNeedsMoreMemoryThanThereIsEndsInASentence() throws Exception {
+    StringBuilder site = new StringBuilder(Files.readString(Path.of("../demo/skerry.site.yaml")));
+    site.append("groups:\n");
+    for (int i = 0; i < 60_000; i++) {
+      site.append("  g-").append(i).append(": [10.77.4.").append(i % 200 + 1).append("]\n");
+    }
+    Path file = Files.writeString(folder.resolve("large.site.yaml"), site);
+    List<String> call = call("explain", file.toString());
+    call.add(1, "-Xmx24m");
+    ProcessBuilder builder = new ProcessBuilder(call).redirectErrorStream(true);
+    assertThat(output(builder.start()))
+        .contains("the memory that Java may use is not enough")
+        .doesNotContain("\tat ")
+        .endsWith("exit 2");
   }
 }

@@ -1,7 +1,6 @@
 package org.eskerfield.cli;
 
 import java.io.IOException;
-import java.nio.file.Files;
 import java.nio.file.Path;
 import org.eskerfield.formats.ChangeData;
 import org.eskerfield.formats.JsonWriter;
@@ -95,12 +94,11 @@ abstract class ChangeVerb extends Verb {
     }
     boolean writes = writes(call, terminal, change, json);
     if (writes) {
-      write(call, path, name, change);
+      String written = written(call, change.changed(), name);
+      terminal.out().print(json ? "" : style.good(written) + "\n");
     }
     if (json) {
       terminal.out().print(JsonWriter.tree(ChangeData.of(plan, change, writes)));
-    } else if (writes) {
-      terminal.out().println(style.good("written to " + name));
     }
     return change.isSafe() || writes ? FINE : NO;
   }
@@ -135,17 +133,5 @@ abstract class ChangeVerb extends Verb {
 
   private static boolean isYes(String answer) {
     return answer.equalsIgnoreCase("y") || answer.equalsIgnoreCase("yes");
-  }
-
-  /** Writes the change, if the file is still the one that it was worked out for. */
-  private static void write(ParseResult call, Path path, String name, PlannedChange change) {
-    try {
-      if (!Files.readString(path).equals(change.changed().before())) {
-        throw wrong(call, "'" + name + "' was changed in the meantime; nothing is written");
-      }
-      change.changed().write(path);
-    } catch (IOException e) {
-      throw wrong(call, "'" + name + "' cannot be written; it is as it was");
-    }
   }
 }

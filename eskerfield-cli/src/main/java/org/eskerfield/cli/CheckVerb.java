@@ -16,7 +16,6 @@ import org.eskerfield.formats.Sarif;
 import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.jspecify.annotations.Nullable;
-import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.OptionSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
@@ -212,16 +211,9 @@ final class CheckVerb extends Verb {
               + " has no cure that can be carried out: "
               + chosen.get(0).cure().summary());
     }
-    try {
-      cured.write(path);
-    } catch (IOException e) {
-      throw new CommandLine.ParameterException(
-          call.commandSpec().commandLine(),
-          "--write: '" + name + "' cannot be written; it is as it was",
-          e);
-    }
+    String written = written(call, cured, name);
     terminal.out().print(FindingText.patch(cured.patch(), "", terminal.style()));
-    terminal.out().println(terminal.style().good("written to " + name));
+    terminal.out().println(terminal.style().good(written));
     return FINE;
   }
 }

@@ -1,7 +1,6 @@
 package org.eskerfield.cli;
 
 import java.io.IOException;
-import java.nio.charset.StandardCharsets;
 import java.util.List;
 import java.util.Locale;
 import org.eskerfield.formats.QuestionReader;
@@ -12,6 +11,7 @@ import org.eskerfield.report.SiteMap;
 import org.eskerfield.report.Theme;
 import org.eskerfield.report.Way;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.words.Printable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -83,7 +83,7 @@ final class DrawVerb extends Verb {
 
   private static byte[] bytes(String svg, boolean png, double scale, ParseResult call) {
     try {
-      return png ? Picture.png(svg, scale) : svg.getBytes(StandardCharsets.UTF_8);
+      return png ? Picture.png(Printable.lines(svg), scale) : Screen.text(svg);
     } catch (IOException e) {
       throw wrong(call, "--output: " + e.getMessage());
     }

@@ -22,6 +22,7 @@ import org.eskerfield.model.Named;
 import org.eskerfield.model.Placed;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
@@ -179,7 +180,7 @@ final class ExplainVerb extends Verb {
   private static String text(Explanation explanation, Style style) {
     Device device = explanation.device();
     StringBuilder out = new StringBuilder(style.strong(device.name()));
-    out.append(device.note() == null ? "" : ", " + device.note()).append('\n');
+    out.append(device.note() == null ? "" : ", " + Printable.line(device.note())).append('\n');
     for (Explanation.Section section : explanation.sections()) {
       if (section.statements().isEmpty()) {
         continue;

@@ -25,6 +25,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.verify.Expectation;
+import org.eskerfield.words.Printable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -145,7 +146,7 @@ final class LedgerVerb extends Verb {
 
   private static String device(Device device, Style style) {
     StringBuilder out = new StringBuilder(style.strong(device.name()));
-    out.append(device.note() == null ? "" : ", " + device.note()).append('\n');
+    out.append(device.note() == null ? "" : ", " + Printable.line(device.note())).append('\n');
     TableText table =
         new TableText("interface", "address", "network", "zone", "assigned", "state", "note");
     for (Interface own : device.interfaces()) {
@@ -155,7 +156,7 @@ final class LedgerVerb extends Verb {
         Prefix prefix = network.prefixOf(address);
         addresses.add(address + (prefix == null ? "" : "/" + prefix.length()));
       }
-      String note = Objects.requireNonNullElse(own.note(), "");
+      String note = Printable.line(Objects.requireNonNullElse(own.note(), ""));
       String carrier = network.carrier().isEmpty() ? "" : "faces the carrier";
       table.add(
           own.name(),
@@ -176,7 +177,7 @@ final class LedgerVerb extends Verb {
             route.via() == null ? "thrown away" : route.via().toString(),
             leaving == null ? "" : leaving.name(),
             String.valueOf(route.preference()),
-            Objects.requireNonNullElse(route.note(), ""));
+            Printable.line(Objects.requireNonNullElse(route.note(), "")));
       }
       out.append('\n').append(routes.text(style));
     }

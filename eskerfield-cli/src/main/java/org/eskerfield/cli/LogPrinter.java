@@ -12,6 +12,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.function.Consumer;
 import org.eskerfield.formats.LogLines;
+import org.eskerfield.formats.WholeFile;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
@@ -29,7 +30,7 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
   private static final List<String> FORMATS = List.of("text", "rfc5424", "jsonl");
 
   private final @Nullable PrintWriter out;
-  private final boolean closes;
+  private final @Nullable WholeFile whole;
   private final String format;
   private final Style style;
   private final ZonedDateTime start;
@@ -44,10 +45,10 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
       Site site,
       ZonedDateTime start,
       @Nullable PrintWriter out,
-      boolean closes,
+      @Nullable WholeFile whole,
       Style style) {
     this.out = out;
-    this.closes = closes;
+    this.whole = whole;
     this.style = style;
     this.start = start;
     format = oneOf(call, "--log-as", FORMATS, "text");
@@ -94,19 +95,20 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
     }
     if (file == null) {
       PrintWriter out = wanted ? terminal.out() : null;
-      return new LogPrinter(call, site, start, out, false, terminal.style());
+      return new LogPrinter(call, site, start, out, null, terminal.style());
     }
     // Looked at before the file is touched, so that a wrong call costs nobody a file.
-    new LogPrinter(call, site, start, null, false, terminal.style());
+    new LogPrinter(call, site, start, null, null, terminal.style());
     if (Files.isDirectory(Path.of(file))) {
       throw wrong(call, "--log-to: " + file + " is a folder");
     }
     try {
-      PrintWriter out =
-          new PrintWriter(Files.newBufferedWriter(Path.of(file), StandardCharsets.UTF_8));
-      return new LogPrinter(call, site, start, out, true, Style.PLAIN);
+      WholeFile whole = WholeFile.open(Path.of(file));
+      WatchedStream stream = new WatchedStream(whole.stream(), "--log-to: " + file);
+      PrintWriter out = Screen.before(new PrintWriter(stream, false, StandardCharsets.UTF_8));
+      return new LogPrinter(call, site, start, out, whole, Style.PLAIN);
     } catch (IOException e) {
-      throw wrong(call, "--log-to: " + file + " cannot be written");
+      throw wrong(call, "--log-to: " + file + " cannot be written: " + Verb.reason(e));
     }
   }
 
@@ -174,10 +176,19 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
     return before + style.placed(text, place, before.length(), before.length());
   }
 
+  /** Everything has been logged: now the file that an option names stands there. */
+  void complete() throws IOException {
+    if (whole != null && out != null) {
+      out.flush();
+      whole.complete();
+    }
+  }
+
+  /** Takes away a file that is not complete. */
   @Override
-  public void close() {
-    if (closes && out != null) {
-      out.close();
+  public void close() throws IOException {
+    if (whole != null) {
+      whole.close();
     }
   }
 }

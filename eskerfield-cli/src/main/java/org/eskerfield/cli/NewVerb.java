@@ -6,7 +6,6 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.FileAlreadyExistsException;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.nio.file.StandardOpenOption;
 import java.time.ZoneId;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
@@ -19,6 +18,7 @@ import org.eskerfield.formats.Schemas;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.WholeFile;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
@@ -95,9 +95,9 @@ final class NewVerb extends Verb {
   private static void write(ParseResult call, String name, Path path, String text) {
     Path schema = path.toAbsolutePath().resolveSibling(NewSite.SCHEMA);
     try {
-      Files.writeString(path, text, StandardOpenOption.CREATE_NEW);
+      WholeFile.create(path, text.getBytes(StandardCharsets.UTF_8));
       if (!Files.exists(schema)) {
-        Files.writeString(schema, Schemas.SITE.text(), StandardOpenOption.CREATE_NEW);
+        WholeFile.create(schema, Schemas.SITE.text().getBytes(StandardCharsets.UTF_8));
       }
     } catch (FileAlreadyExistsException e) {
       throw wrong(call, "'" + name + "' is there already, and is not overwritten");

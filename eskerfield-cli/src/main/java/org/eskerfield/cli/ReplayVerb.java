@@ -138,6 +138,7 @@ final class ReplayVerb extends Verb {
           ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
         elapsed = replay(run, traffic, until, incidents, outcomes, progress, terminal);
+        log.complete();
       }
       afterwards = traffic.afterwards();
     }

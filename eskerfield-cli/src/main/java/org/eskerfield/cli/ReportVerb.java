@@ -1,6 +1,5 @@
 package org.eskerfield.cli;
 
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
@@ -67,7 +66,7 @@ final class ReportVerb extends Verb {
       terminal.out().print(page);
       return FINE;
     }
-    write(call, "--output", output, page.getBytes(StandardCharsets.UTF_8));
+    write(call, "--output", output, Screen.text(page));
     terminal.out().println("wrote " + output);
     return FINE;
   }

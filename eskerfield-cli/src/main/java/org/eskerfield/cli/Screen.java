@@ -3,6 +3,7 @@ package org.eskerfield.cli;
 import java.io.IOException;
 import java.io.PrintWriter;
 import java.io.Writer;
+import java.nio.charset.StandardCharsets;
 import org.eskerfield.words.Printable;
 
 /**
@@ -32,6 +33,11 @@ final class Screen extends PrintWriter {
   /** What stands behind: for help, which quotes nobody and brings its own colours. */
   static PrintWriter behind(PrintWriter out) {
     return out instanceof Screen screen ? screen.target : out;
+  }
+
+  /** A text for a file: what does not show is written out in it, but for tabs and line breaks. */
+  static byte[] text(String text) {
+    return Printable.lines(text).getBytes(StandardCharsets.UTF_8);
   }
 
   private static final class Filter extends Writer {

@@ -3,19 +3,19 @@ package org.eskerfield.cli;
 import java.io.IOException;
 import java.nio.file.AccessDeniedException;
 import java.nio.file.FileSystemException;
-import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
 import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
-import java.nio.file.StandardCopyOption;
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.formats.CuredSite;
 import org.eskerfield.formats.ExpectationReader;
 import org.eskerfield.formats.Similar;
 import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.WholeFile;
 import org.eskerfield.model.Site;
 import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
@@ -187,24 +187,21 @@ abstract class Verb {
   /** Writes the file that an option names, whole or not at all. */
   static void write(ParseResult call, String option, String name, byte[] bytes) {
     try {
-      write(path(call, name), bytes);
+      WholeFile.write(path(call, name), bytes);
     } catch (IOException e) {
       throw wrong(call, option + ": " + name + " cannot be written: " + reason(e));
     }
   }
 
-  /** What is no file, such as a pipe, is written as it comes. */
-  private static void write(Path file, byte[] bytes) throws IOException {
-    if (Files.exists(file) && !Files.isRegularFile(file)) {
-      Files.write(file, bytes);
-      return;
-    }
-    Path part = file.resolveSibling(file.getFileName() + ".part");
+  /** Puts a changed text in the place of a site file, and says so. */
+  static String written(ParseResult call, CuredSite site, String name) {
     try {
-      Files.write(part, bytes);
-      Files.move(part, file, StandardCopyOption.REPLACE_EXISTING);
-    } finally {
-      Files.deleteIfExists(part);
+      String besides = site.write(path(call, name));
+      return "written to " + name + (besides == null ? "" : ", " + besides);
+    } catch (WholeFile.ChangedException e) {
+      throw wrong(call, "'" + name + "' was changed in the meantime; nothing is written");
+    } catch (IOException e) {
+      throw wrong(call, "'" + name + "' cannot be written: " + reason(e));
     }
   }
 

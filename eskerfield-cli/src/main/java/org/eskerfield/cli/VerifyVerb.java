@@ -1,6 +1,5 @@
 package org.eskerfield.cli;
 
-import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.formats.JUnitXml;
@@ -52,8 +51,7 @@ final class VerifyVerb extends Verb {
     }
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {
-      byte[] xml = JUnitXml.of(siteName(call), verdicts).getBytes(StandardCharsets.UTF_8);
-      write(call, "--junit", junit, xml);
+      write(call, "--junit", junit, Screen.text(JUnitXml.of(siteName(call), verdicts)));
     }
     long held = verdicts.stream().filter(Verdict::holds).count();
     terminal

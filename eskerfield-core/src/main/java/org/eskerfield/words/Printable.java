@@ -37,6 +37,15 @@ public final class Printable {
 
   /** What is not printable, written out as in JSON: {@code \}{@code u001b}. */
   public static String escaped(String text) {
+    return escaped(text, "");
+  }
+
+  /** The same, but for tabs and line breaks, in a text of several lines. */
+  public static String lines(String text) {
+    return escaped(text.replace("\r\n", "\n"), "\n\t");
+  }
+
+  private static String escaped(String text, String kept) {
     int first = firstThatIsNot(text);
     if (first < 0) {
       return text;
@@ -45,7 +54,7 @@ public final class Printable {
     for (int i = first; i < text.length(); ) {
       int codePoint = text.codePointAt(i);
       int length = Character.charCount(codePoint);
-      if (is(codePoint)) {
+      if (is(codePoint) || kept.indexOf(codePoint) >= 0) {
         out.appendCodePoint(codePoint);
       } else {
         for (char c : Character.toChars(codePoint)) {

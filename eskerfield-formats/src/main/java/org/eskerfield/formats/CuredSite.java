@@ -4,11 +4,8 @@ import java.io.ByteArrayInputStream;
 import java.io.IOException;
 import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
-import java.nio.file.AccessDeniedException;
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.nio.file.StandardCopyOption;
-import java.nio.file.attribute.PosixFilePermission;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
@@ -97,25 +94,15 @@ public record CuredSite(String before, String after, SiteFile file, String patch
   }
 
   /**
-   * Puts the new text in the place of the file, all at once or not at all.
+   * Puts the new text in the place of the file, all at once or not at all, if the text that it was
+   * worked out for still stands there; see {@link WholeFile#replace}.
    *
+   * @return what there is to say about it, as a clause; null if all went as usual
+   * @throws WholeFile.ChangedException if another text stands there
    * @throws IOException if it cannot be written; the file is as it was then
    */
-  public void write(Path path) throws IOException {
-    Path real = path.toRealPath();
-    if (!Files.isWritable(real)) { // to replace it would need no permission of its own
-      throw new AccessDeniedException(path.toString());
-    }
-    Path beside = Files.createTempFile(real.toAbsolutePath().getParent(), ".eskerfield", ".tmp");
-    try {
-      Files.writeString(beside, after);
-      if (Files.getFileStore(real).supportsFileAttributeView("posix")) {
-        Set<PosixFilePermission> permissions = Files.getPosixFilePermissions(real);
-        Files.setPosixFilePermissions(beside, permissions);
-      }
-      Files.move(beside, real, StandardCopyOption.ATOMIC_MOVE, StandardCopyOption.REPLACE_EXISTING);
-    } finally {
-      Files.deleteIfExists(beside);
-    }
+  public @Nullable String write(Path path) throws IOException {
+    return WholeFile.replace(
+        path, before.getBytes(StandardCharsets.UTF_8), after.getBytes(StandardCharsets.UTF_8));
   }
 }

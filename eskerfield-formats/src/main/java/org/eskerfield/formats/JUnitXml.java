@@ -7,6 +7,7 @@ import javax.xml.stream.XMLStreamException;
 import javax.xml.stream.XMLStreamWriter;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.verify.Verdict;
+import org.eskerfield.words.Printable;
 
 /** Writes verdicts as JUnit XML, which build servers show as tests. */
 public final class JUnitXml {
@@ -24,7 +25,7 @@ public final class JUnitXml {
       xml.writeStartDocument("UTF-8", "1.0");
       xml.writeCharacters("\n");
       xml.writeStartElement("testsuite");
-      xml.writeAttribute("name", clean(site));
+      xml.writeAttribute("name", Printable.lines(site));
       xml.writeAttribute("tests", Integer.toString(verdicts.size()));
       long failures = verdicts.stream().filter(verdict -> !verdict.holds()).count();
       xml.writeAttribute("failures", Long.toString(failures));
@@ -45,16 +46,17 @@ public final class JUnitXml {
       throws XMLStreamException {
     xml.writeCharacters("\n  ");
     xml.writeStartElement("testcase");
-    xml.writeAttribute("classname", clean(site));
+    xml.writeAttribute("classname", Printable.lines(site));
     xml.writeAttribute(
-        "name", clean(verdict.expectation().text() + " (" + verdict.expectation().place() + ")"));
+        "name",
+        Printable.lines(verdict.expectation().text() + " (" + verdict.expectation().place() + ")"));
     for (Verdict.Result result : verdict.results()) {
       if (result.holds()) {
         continue;
       }
       xml.writeCharacters("\n    ");
       xml.writeStartElement("failure");
-      xml.writeAttribute("message", clean(String.join("; ", result.differences())));
+      xml.writeAttribute("message", Printable.lines(String.join("; ", result.differences())));
       StringBuilder body = new StringBuilder(result.conversation().attempt().sender().name());
       body.append(": ").append(result.conversation().reason());
       if (result.diagnosis() != null) {
@@ -63,17 +65,12 @@ public final class JUnitXml {
           body.append(obstacle.detail().isEmpty() ? "" : "; " + obstacle.detail());
         }
       }
-      xml.writeCharacters(clean(body.toString()));
+      xml.writeCharacters(Printable.lines(body.toString()));
       xml.writeEndElement();
     }
     if (!verdict.holds()) {
       xml.writeCharacters("\n  ");
     }
     xml.writeEndElement();
-  }
-
-  /** Without the characters that XML 1.0 cannot hold. */
-  private static String clean(String text) {
-    return text.replaceAll("[^\\t\\n\\r\\x20-\\uD7FF\\uE000-\\uFFFD\\x{10000}-\\x{10FFFF}]", "?");
   }
 }

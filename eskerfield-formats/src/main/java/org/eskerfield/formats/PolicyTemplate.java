@@ -11,6 +11,7 @@ import java.nio.charset.StandardCharsets;
 import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Objects;
+import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -68,23 +69,40 @@ public final class PolicyTemplate {
               .compile(template);
       return compiled.execute(all);
     } catch (MustacheException e) {
-      throw new UnusableQuestionException(
-          "template",
-          Objects.toString(e.getMessage()),
-          "the names that a template may use are in docs/templates.md");
+      throw unusable(Objects.toString(e.getMessage()));
+    } catch (RuntimeException | StackOverflowError e) { // it fails so over odd templates: {{}}
+      throw unusable("this is no template: its tags are not as they should be");
     }
+  }
+
+  private static UnusableQuestionException unusable(String message) {
+    return new UnusableQuestionException(
+        "template", message, "the names that a template may use are in docs/templates.md");
   }
 
   private static Reader none(String name) {
     throw new MustacheException("A template cannot include another one: '" + name + "'");
   }
 
+  /** What a spreadsheet takes for the beginning of something to work out, and what wards it off. */
+  private static final String FORMULAS = "=+-@\t\r\uff1d\uff0b\uff0d\uff20'";
+
+  /**
+   * A field. One that a spreadsheet would work out, or that begins with an apostrophe, gets an
+   * apostrophe in front, so that whoever reads it takes one away from a field that has one.
+   */
   private static String csv(String text) {
-    boolean quotes = text.contains(",") || text.contains("\"") || text.contains("\n");
-    return quotes ? "\"" + text.replace("\"", "\"\"") + "\"" : text;
+    String safe = !text.isEmpty() && FORMULAS.indexOf(text.charAt(0)) >= 0 ? "'" + text : text;
+    boolean quotes =
+        safe.chars().anyMatch(c -> ",;\"\n\r\t".indexOf(c) >= 0) || !safe.strip().equals(safe);
+    return quotes ? "\"" + safe.replace("\"", "\"\"") + "\"" : safe;
   }
 
   private static String cell(String text) {
-    return text.replace("|", "\\|").replace("\r", "").replace("\n", " ");
+    return Printable.line(text)
+        .replace("\\", "\\\\")
+        .replace("|", "\\|")
+        .replace("&", "&amp;")
+        .replace("<", "&lt;");
   }
 }

@@ -21,6 +21,7 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
 
 /** What stands on the map of a site, and what is linked; how it is laid out, others decide. */
@@ -247,7 +248,7 @@ final class MapPlan {
   private Box box(Device device) {
     Box box = new Box(Box.Kind.DEVICE, device.name(), device.name(), "", tip(device));
     if (device.note() != null) {
-      box.add("faint", device.note(), tip(device));
+      box.add("faint", Printable.line(device.note()), tip(device));
     }
     offers(box, device);
     for (Interface own : device.interfaces()) {
@@ -301,7 +302,7 @@ final class MapPlan {
             : thing instanceof Network network && network.note() != null
                 ? network.note() + ", "
                 : thing instanceof Interface own && own.note() != null ? own.note() + ", " : "";
-    return note + thing.place();
+    return Printable.line(note + thing.place());
   }
 
   // Links, each from the box that is nearer to the internet.

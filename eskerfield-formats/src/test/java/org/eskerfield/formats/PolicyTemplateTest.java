@@ -60,7 +60,6 @@ class PolicyTemplateTest {
         "{{= =}}",
         "{{>x}}",
         "{{nothing}}",
-        "{{#}}{{/}}",
         "{{&}}"
       })
   void oddTemplatesAreNoFaults(String template) {

@@ -5,6 +5,10 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
+import java.util.stream.Collectors;
+import org.eclipse.jgit.errors.AmbiguousObjectException;
+import org.eclipse.jgit.errors.IncorrectObjectTypeException;
+import org.eclipse.jgit.errors.LargeObjectException;
 import org.eclipse.jgit.errors.RevisionSyntaxException;
 import org.eclipse.jgit.lib.ObjectId;
 import org.eclipse.jgit.lib.Repository;
@@ -12,6 +16,7 @@ import org.eclipse.jgit.revwalk.RevCommit;
 import org.eclipse.jgit.revwalk.RevWalk;
 import org.eclipse.jgit.storage.file.FileRepositoryBuilder;
 import org.eclipse.jgit.treewalk.TreeWalk;
+import org.eskerfield.formats.yaml.SourceText;
 import org.jspecify.annotations.Nullable;
 
 /** Reads site files as a revision of a git repository has them: {@code HEAD~1:site.yaml}. */
@@ -73,14 +78,21 @@ public final class RevisionReader {
       RevCommit commit = walk.parseCommit(id);
       for (String candidate : new String[] {path, fromRoot(repository, folder, path)}) {
         try (TreeWalk tree =
-            candidate.isEmpty()
+            candidate.replace("/", "").isEmpty()
                 ? null
                 : TreeWalk.forPath(repository, candidate, commit.getTree())) {
           if (tree != null && !tree.isSubtree()) {
-            return repository.open(tree.getObjectId(0)).getBytes();
+            return repository.open(tree.getObjectId(0)).getBytes(SourceText.MOST_BYTES + 1);
           }
         }
       }
+    } catch (LargeObjectException e) {
+      throw new UnusableQuestionException(
+          "revision",
+          "'" + path + "' is larger there than " + (SourceText.MOST_BYTES >> 20) + " MiB",
+          "is this the right file?");
+    } catch (IllegalArgumentException e) {
+      // A path that no git can have: there is no such file.
     }
     throw new UnusableQuestionException(
         "revision",
@@ -89,12 +101,25 @@ public final class RevisionReader {
   }
 
   private static @Nullable ObjectId resolved(Repository repository, String revision)
-      throws IOException {
+      throws UnusableQuestionException, IOException {
     try {
       return repository.resolve(revision + "^{commit}");
-    } catch (RevisionSyntaxException e) {
-      return null;
+    } catch (AmbiguousObjectException e) {
+      throw new UnusableQuestionException(
+          "revision",
+          "'" + revision + "' is the beginning of several revisions",
+          "write more of it: " + candidates(e));
+    } catch (RevisionSyntaxException | IncorrectObjectTypeException e) {
+      return null; // what is no commit has no files of its own either
     }
+  }
+
+  private static String candidates(AmbiguousObjectException e) {
+    return e.getCandidates().stream()
+        .limit(5)
+        .map(each -> each.abbreviate(12).name())
+        .sorted()
+        .collect(Collectors.joining(", "));
   }
 
   private static String fromRoot(Repository repository, Path folder, String path) {
@@ -102,7 +127,12 @@ public final class RevisionReader {
       return "";
     }
     Path root = repository.getWorkTree().toPath().toAbsolutePath().normalize();
-    Path file = folder.resolve(path).normalize();
+    Path file;
+    try {
+      file = folder.resolve(path).normalize();
+    } catch (InvalidPathException e) {
+      return "";
+    }
     return file.startsWith(root) ? root.relativize(file).toString().replace('\\', '/') : "";
   }
 }

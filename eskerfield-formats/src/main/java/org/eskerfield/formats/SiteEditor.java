@@ -2,6 +2,7 @@ package org.eskerfield.formats;
 
 import com.github.difflib.DiffUtils;
 import com.github.difflib.UnifiedDiffUtils;
+import java.io.StringReader;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
@@ -13,6 +14,7 @@ import java.util.Objects;
 import java.util.Set;
 import java.util.regex.Pattern;
 import org.eskerfield.cure.Edit;
+import org.eskerfield.formats.yaml.WholeCharacters;
 import org.eskerfield.model.Place;
 import org.jspecify.annotations.Nullable;
 import org.snakeyaml.engine.v2.api.LoadSettings;
@@ -66,7 +68,9 @@ public final class SiteEditor {
     this.text = text;
     LoadSettings settings =
         LoadSettings.builder().setUseMarks(true).setCodePointLimit(Integer.MAX_VALUE).build();
-    new Compose(settings).composeString(text).ifPresent(this::visitRoot);
+    new Compose(settings)
+        .composeReader(new WholeCharacters(new StringReader(text)))
+        .ifPresent(this::visitRoot);
   }
 
   /**

@@ -2,12 +2,16 @@ package org.eskerfield.formats;
 
 import java.io.IOException;
 import java.io.InputStream;
+import java.io.InputStreamReader;
+import java.io.Reader;
 import java.io.UncheckedIOException;
+import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.Iterator;
 import java.util.List;
 import java.util.Map;
+import org.eskerfield.formats.yaml.WholeCharacters;
 import org.jspecify.annotations.Nullable;
 import org.snakeyaml.engine.v2.api.LoadSettings;
 import org.snakeyaml.engine.v2.api.lowlevel.Parse;
@@ -34,7 +38,9 @@ final class YamlRows implements TrafficRows {
     this.names = names;
     LoadSettings settings =
         LoadSettings.builder().setLabel(file).setCodePointLimit(Integer.MAX_VALUE).build();
-    this.events = new Parse(settings).parseInputStream(this.in).iterator();
+    // As UTF-8 and nothing else; what is no character shows as one, and fits nothing.
+    Reader text = new InputStreamReader(this.in, StandardCharsets.UTF_8);
+    this.events = new Parse(settings).parseReader(new WholeCharacters(text)).iterator();
   }
 
   private Event event() throws UnreadableSiteException {

@@ -10,6 +10,9 @@ import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import org.eclipse.jgit.api.Git;
+import org.eclipse.jgit.lib.Constants;
+import org.eclipse.jgit.lib.ObjectInserter;
+import org.eclipse.jgit.lib.Repository;
 import org.eskerfield.compare.Change;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
@@ -147,6 +150,38 @@ class ComparisonTest {
         .hasMessageContaining("no revision 'nope'");
     assertThatThrownBy(() -> RevisionReader.read("HEAD:nope.yaml", folder))
         .hasMessageContaining("has no file 'nope.yaml'");
+    // Odd ones, of which the library of git says something else each time.
+    try (Repository repository = Git.open(folder.toFile()).getRepository();
+        ObjectInserter more = repository.newObjectInserter()) {
+      for (int i = 0; i < 600; i++) {
+        more.insert(Constants.OBJ_BLOB, new byte[] {(byte) i, (byte) (i >> 8)});
+      }
+      more.flush();
+    }
+    for (String odd :
+        List.of(
+            "4f:sub/site.yaml",
+            "HEAD^{tree}:sub/site.yaml",
+            "HEAD^{blob}:sub/site.yaml",
+            "HEAD^{:sub/site.yaml",
+            "HEAD^{/x}:sub/site.yaml",
+            "HEAD~99999999999:x",
+            "@{99}:x",
+            "HEAD:/",
+            "HEAD:",
+            "HEAD://sub//site.yaml",
+            "HEAD:sub",
+            "HEAD:sub/",
+            "HEAD:../../x",
+            "HEAD:a\0b",
+            "HE\0AD:x",
+            "..:x",
+            "-:x",
+            " :x")) {
+      assertThatThrownBy(() -> RevisionReader.read(odd, folder))
+          .as(odd)
+          .isInstanceOf(UnusableQuestionException.class);
+    }
     Path elsewhere = Files.createDirectories(other.resolve("none"));
     assertThatThrownBy(() -> RevisionReader.read("HEAD:x", elsewhere))
         .hasMessageContaining("in no git repository");

@@ -3,9 +3,12 @@ package org.eskerfield.formats;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import java.io.ByteArrayInputStream;
+import java.nio.charset.StandardCharsets;
 import java.util.List;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
+import org.eskerfield.cure.Edit;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
@@ -153,6 +156,25 @@ class HostileSiteTest {
     assertThat(SiteReader.read("again", SiteWriter.write(site)).note()).isEqualTo(site.note());
     assertThat(Printable.line(site.note() + "\n\n now"))
         .isEqualTo("since\\u001b[2J \\u202e May now");
+  }
+
+  /** A character of two halves, wherever the buffer of a scanner ends. */
+  @Test
+  void charactersBeyondTheBasicPlaneStandAnywhere() throws Exception {
+    for (int before = 1_000; before < 1_060; before++) {
+      String comment = "# " + "x".repeat(before) + "\ud83d\ude00".repeat(700) + "\n";
+      String text = comment + FRAME.replace("GROUPS", "").replace("FROM", "rock");
+      Site site = SiteReader.read("gull.site.yaml", text);
+      String wanted = text.replace("stance: drop", "stance: accept");
+      Edit edit = new Edit.Put(site.devices().get("keeper").place(), "stance", "accept");
+      assertThat(SiteEditor.edited(text, List.of(edit))).isEqualTo(wanted);
+      String flow = "- { at: 0s, from: keeper, to: 10.77.4.9, service: ping }\n";
+      byte[] traffic = (comment + flow).getBytes(StandardCharsets.UTF_8);
+      try (TrafficReader reader =
+          TrafficReader.open(site, "t.yaml", new ByteArrayInputStream(traffic))) {
+        assertThat(reader.next()).isNotNull();
+      }
+    }
   }
 
   @Test

@@ -1,5 +1,6 @@
 package org.eskerfield.formats.yaml;
 
+import java.io.StringReader;
 import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Deque;
@@ -193,7 +194,10 @@ public final class YamlParser {
               .setUseMarks(true)
               .setCodePointLimit(Integer.MAX_VALUE)
               .build();
-      ParserImpl events = new ParserImpl(settings, new StreamReader(settings, source.text()));
+      ParserImpl events =
+          new ParserImpl(
+              settings,
+              new StreamReader(settings, new WholeCharacters(new StringReader(source.text()))));
       while (events.hasNext()) {
         take(events.next());
       }

@@ -148,7 +148,7 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
     if (out != null && matches(entry)) {
       out.println(
           switch (format) {
-            case "rfc5424" -> LogLines.rfc5424(entry);
+            case "rfc5424" -> LogLines.rfc5424(entry).replace('\ufeff', Screen.MARK);
             case "jsonl" -> LogLines.json(entry);
             default -> text(entry);
           });

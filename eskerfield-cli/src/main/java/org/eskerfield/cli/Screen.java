@@ -8,8 +8,8 @@ import org.eskerfield.words.Printable;
 
 /**
  * Lets through what is printable, and writes out the rest ({@link Printable}): names of files and
- * hosts, notes, what is in captures, whatever a message quotes. What {@link Style} wants of the
- * terminal it says by two marks that mean nothing elsewhere.
+ * hosts, notes, what is in captures, whatever a message quotes. What we ourselves want of a
+ * terminal or a log is said by marks that mean nothing elsewhere.
  */
 final class Screen extends PrintWriter {
   /** Stands for the character that begins a command to the terminal. */
@@ -17,6 +17,9 @@ final class Screen extends PrintWriter {
 
   /** Stands for the way back to the beginning of the line. */
   static final char RETURN = '\ufdd1';
+
+  /** Stands for the mark that tells readers of a log that UTF-8 follows (RFC 5424 section 6.4). */
+  static final char MARK = '\ufdd2';
 
   private final PrintWriter target;
 
@@ -82,6 +85,8 @@ final class Screen extends PrintWriter {
             out.write('\u001b');
           } else if (c == RETURN) {
             out.write('\r');
+          } else if (c == MARK) {
+            out.write('\ufeff');
           } else {
             out.write(Printable.escaped(all.substring(i, next)));
           }

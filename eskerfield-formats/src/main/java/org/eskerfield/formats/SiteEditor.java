@@ -12,14 +12,15 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
+import java.util.TreeSet;
 import java.util.regex.Pattern;
 import org.eskerfield.cure.Edit;
+import org.eskerfield.formats.SiteText.UneditableException;
 import org.eskerfield.formats.yaml.WholeCharacters;
 import org.eskerfield.model.Place;
 import org.jspecify.annotations.Nullable;
 import org.snakeyaml.engine.v2.api.LoadSettings;
 import org.snakeyaml.engine.v2.api.lowlevel.Compose;
-import org.snakeyaml.engine.v2.common.FlowStyle;
 import org.snakeyaml.engine.v2.exceptions.Mark;
 import org.snakeyaml.engine.v2.nodes.CollectionNode;
 import org.snakeyaml.engine.v2.nodes.MappingNode;
@@ -54,20 +55,20 @@ public final class SiteEditor {
   /** An object of the file: a value, and the node that names or holds it. */
   private record Found(Node value, @Nullable NodeTuple entry, @Nullable CollectionNode<?> holder) {}
 
-  private final String text;
+  private final SiteText text;
   private final Map<String, Found> byPlace = new HashMap<>();
   private final List<Replacement> replacements = new ArrayList<>();
 
-  private final IdentityHashMap<CollectionNode<?>, Integer> removals = new IdentityHashMap<>();
-  private final IdentityHashMap<CollectionNode<?>, Boolean> emptied = new IdentityHashMap<>();
+  /** What is taken away, by what holds it: the numbers of its children. */
+  private final IdentityHashMap<CollectionNode<?>, Set<Integer>> removals = new IdentityHashMap<>();
 
   /** Lists that an edit begins, by where their owner stands and their key. */
   private final Set<String> begun = new HashSet<>();
 
   private SiteEditor(String text) {
-    this.text = text;
     LoadSettings settings =
         LoadSettings.builder().setUseMarks(true).setCodePointLimit(Integer.MAX_VALUE).build();
+    this.text = new SiteText(text, settings);
     new Compose(settings)
         .composeReader(new WholeCharacters(new StringReader(text)))
         .ifPresent(this::visitRoot);
@@ -76,12 +77,13 @@ public final class SiteEditor {
   /**
    * The text with all the edits carried out.
    *
-   * @throws IllegalArgumentException if an edit names a place where nothing of its kind stands
+   * @throws IllegalArgumentException if an edit names a place where nothing of its kind stands, or
+   *     cannot be carried out without touching more of the text; it says why
    */
   public static String edited(String text, List<Edit> edits) {
     SiteEditor editor = new SiteEditor(text);
-    editor.countRemovals(edits);
     edits.forEach(editor::take);
+    editor.remove();
     return editor.result();
   }
 
@@ -100,9 +102,11 @@ public final class SiteEditor {
   }
 
   private String result() {
-    StringBuilder out = new StringBuilder(text);
+    StringBuilder out = new StringBuilder(text.text());
     List<Replacement> ordered = new ArrayList<>(replacements);
-    ordered.sort(Comparator.comparingInt(Replacement::start)); // stable: as the edits came
+    // What is put in at a place stays before what is taken away there; else as the edits came.
+    ordered.sort(
+        Comparator.comparingInt(Replacement::start).thenComparing(each -> each.start != each.end));
     int end = text.length();
     for (int i = ordered.size() - 1; i >= 0; i--) {
       Replacement each = ordered.get(i);
@@ -165,62 +169,32 @@ public final class SiteEditor {
     throw new IllegalArgumentException("no keys stand at " + place);
   }
 
-  private int index(Mark mark) {
-    return text.offsetByCodePoints(0, mark.getIndex());
-  }
-
   private int start(Node node) {
-    return index(node.getStartMark().orElseThrow());
+    return text.start(node);
   }
 
-  /** Where a node ends; the mark of a block stands behind the blank lines after it. */
   private int end(Node node) {
-    if (isBlock(node)) {
-      if (node instanceof SequenceNode list && !list.getValue().isEmpty()) {
-        return end(list.getValue().get(list.getValue().size() - 1));
-      }
-      if (node instanceof MappingNode mapping && !mapping.getValue().isEmpty()) {
-        return end(last(mapping).getValueNode());
-      }
-    }
-    int end = index(node.getEndMark().orElseThrow());
-    while (end > start(node) && text.charAt(end - 1) == '\n') {
-      end--; // a block of text ends with its line
-    }
-    return end;
-  }
-
-  private static NodeTuple last(MappingNode mapping) {
-    return mapping.getValue().get(mapping.getValue().size() - 1);
+    return text.end(node);
   }
 
   private static boolean isBlock(Node node) {
-    return node instanceof CollectionNode<?> list && list.getFlowStyle() == FlowStyle.BLOCK;
+    return SiteText.isBlock(node);
   }
 
   private int lineStart(int at) {
-    return text.lastIndexOf('\n', at - 1) + 1;
+    return text.lineStart(at);
   }
 
-  /** The end of a line, before its line break. */
   private int lineEnd(int at) {
-    int end = text.indexOf('\n', at);
-    end = end < 0 ? text.length() : end;
-    return end > at && text.charAt(end - 1) == '\r' ? end - 1 : end;
-  }
-
-  /** The beginning of the line behind. */
-  private int nextLine(int at) {
-    int end = text.indexOf('\n', at);
-    return end < 0 ? text.length() : end + 1;
+    return text.lineEnd(at);
   }
 
   private int column(int at) {
-    return at - lineStart(at);
+    return text.column(at);
   }
 
   private String lineBreak() {
-    return text.contains("\r\n") ? "\r\n" : "\n";
+    return text.lineBreak();
   }
 
   private void replace(int start, int end, String by) {
@@ -245,17 +219,21 @@ public final class SiteEditor {
       MappingNode mapping = mapping(taken.owner());
       NodeTuple entry = entry(mapping, taken.key());
       if (entry != null) {
-        remove(new Found(entry.getValueNode(), entry, mapping));
+        remove(mapping, mapping.getValue().indexOf(entry));
       }
     } else if (edit instanceof Edit.Rename rename) {
       NodeTuple entry = entry(mapping(rename.owner()), rename.key());
       Node name = Objects.requireNonNull(entry, rename.key()).getKeyNode();
-      replace(start(name), end(name), rename.name());
+      replace(start(name), end(name), flow(rename.name()));
     } else if (edit instanceof Edit.Replace replacement) {
       Node value = find(replacement.value()).value;
       replace(start(value), end(value), flow(replacement.by()));
     } else if (edit instanceof Edit.Remove removal) {
-      remove(find(removal.object()));
+      Found found = find(removal.object());
+      if (found.holder == null) {
+        throw new UneditableException("the whole file cannot be taken away");
+      }
+      remove(found.holder, SiteText.children(found.holder).indexOf(found.value));
     } else if (edit instanceof Edit.Insert insert) {
       insert(mapping(insert.owner()), insert.key(), insert);
     } else if (edit instanceof Edit.Define define) {
@@ -266,7 +244,7 @@ public final class SiteEditor {
         int indent = lines ? column(start(named)) : 0;
         add(
             named,
-            define.name()
+            flow(define.name())
                 + ":"
                 + (lines ? block(define.value(), indent + 2) : " " + flow(define.value())));
       } else if (entry == null && isBlock(owner)) {
@@ -277,7 +255,7 @@ public final class SiteEditor {
                 + ":"
                 + lineBreak()
                 + " ".repeat(indent)
-                + define.name()
+                + flow(define.name())
                 + ":"
                 + block(define.value(), indent + 2));
       } else {
@@ -305,11 +283,22 @@ public final class SiteEditor {
       add(mapping, key + ": " + flow(value));
       return;
     }
-    int colon = end(entry.getKeyNode());
     Node old = entry.getValueNode();
-    int from = isBlock(old) ? text.indexOf(':', colon) + 1 : start(old);
+    int colon = text.colon(entry);
+    if (colon == SiteText.NONE) {
+      throw new UneditableException("'" + key + "' stands there without a colon");
+    }
     String by = flow(value);
-    replace(from, end(old), from == start(old) && text.charAt(from - 1) != ':' ? by : " " + by);
+    if (SiteText.isNothing(old)) {
+      replace(colon + 1, colon + 1, " " + by);
+    } else if (isBlock(old)) { // its lines go; comments between stay
+      int first = old instanceof SequenceNode list ? text.dash(list, 0) : start(old);
+      replace(colon + 1, colon + 1, " " + by);
+      replace(text.lineEnd(text.lineStart(first) - 1), end(old), "");
+    } else {
+      boolean touches = start(old) == colon + 1;
+      replace(start(old), end(old), touches ? " " + by : by);
+    }
   }
 
   /** Adds a line, or what stands between two commas, to the end of a mapping. */
@@ -320,6 +309,7 @@ public final class SiteEditor {
   private void add(MappingNode mapping, String line, boolean apart) {
     if (isBlock(mapping)) {
       int at = lineEnd(end(mapping));
+      mustEnd(mapping);
       replace(
           at,
           at,
@@ -327,80 +317,125 @@ public final class SiteEditor {
     } else if (mapping.getValue().isEmpty()) {
       replace(start(mapping), end(mapping), "{ " + line + " }");
     } else {
-      int at = end(last(mapping).getValueNode());
+      int at = text.end(mapping, mapping.getValue().size() - 1);
       replace(at, at, ", " + line);
     }
   }
 
-  /** Counts what is taken away of each list, since a list does not stay without items. */
-  private void countRemovals(List<Edit> edits) {
-    for (Edit edit : edits) {
-      if (edit instanceof Edit.Remove removal) {
-        CollectionNode<?> holder = find(removal.object()).holder;
-        if (holder != null) {
-          removals.merge(holder, 1, Integer::sum);
-        }
-      }
+  /** What is put behind text whose blank lines count would change it. */
+  private void mustEnd(Node node) {
+    if (text.keepsItsEnd(node)) {
+      throw new UneditableException("the text of several lines there keeps its blank lines");
     }
   }
 
-  private void remove(Found found) {
-    CollectionNode<?> holder = found.holder;
-    if (holder == null) {
-      throw new IllegalArgumentException("the whole file cannot be taken away");
-    }
-    if (holder.getValue().size() == Math.max(1, removals.getOrDefault(holder, 0))) {
-      if (emptied.put(holder, true) == null) {
-        removeHolder(holder);
-      }
-      return;
-    }
-    int start = found.entry == null ? start(found.value) : start(found.entry.getKeyNode());
-    int end = end(found.value);
-    if (!isBlock(holder)) {
-      int comma = text.indexOf(',', end);
-      boolean isLast = !text.substring(end, Math.max(end, comma)).isBlank() || comma < 0;
-      int before = text.lastIndexOf(',', start);
-      if (isLast) {
-        replace(before, end, "");
-      } else {
-        int next = comma + 1;
-        while (Character.isWhitespace(text.charAt(next))) {
-          next++;
+  private void remove(CollectionNode<?> holder, int child) {
+    removals.computeIfAbsent(holder, h -> new TreeSet<>()).add(child);
+  }
+
+  /** Takes away what was named, all of it together, since neighbours share commas. */
+  private void remove() {
+    // A list does not stay without items: what would be left empty goes as a whole.
+    List<CollectionNode<?>> left = new ArrayList<>(removals.keySet());
+    for (int i = 0; i < left.size(); i++) {
+      CollectionNode<?> holder = left.get(i);
+      Set<Integer> children = Objects.requireNonNull(removals.get(holder));
+      if (children.size() == holder.getValue().size()) {
+        removals.remove(holder);
+        CollectionNode<?> outer = holderOf(holder);
+        if (!removals.containsKey(outer)) {
+          left.add(outer);
         }
-        replace(start, next, "");
+        remove(outer, SiteText.children(outer).indexOf(holder));
+        if (left.indexOf(outer) <= i) {
+          left.add(outer);
+        }
       }
-      return;
     }
-    boolean ownsLine = text.substring(lineStart(start), start).replace("-", "").isBlank();
-    boolean behindDash =
-        holder instanceof MappingNode && text.substring(lineStart(start), start).contains("-");
-    if (behindDash) { // the first key of an item: the next one takes its place behind the dash
-      NodeTuple next = (NodeTuple) holder.getValue().get(1);
-      replace(start, start(next.getKeyNode()), "");
-    } else if (ownsLine) {
+    removals.forEach(
+        (holder, children) -> {
+          for (int child : children) {
+            if (isBlock(holder)) {
+              removeLines(holder, child, children);
+            } else {
+              removeBetweenCommas(holder, child, children);
+            }
+          }
+        });
+  }
+
+  private CollectionNode<?> holderOf(CollectionNode<?> held) {
+    for (Found found : byPlace.values()) {
+      if (found.value.equals(held) && found.holder != null) {
+        return found.holder;
+      }
+    }
+    throw new UneditableException("the last thing there cannot be taken away");
+  }
+
+  private void removeBetweenCommas(CollectionNode<?> holder, int child, Set<Integer> all) {
+    int count = holder.getValue().size();
+    boolean someAfter = text.commaBehind(holder, count - 1) != SiteText.NONE;
+    for (int i = child + 1; i < count; i++) {
+      someAfter |= !all.contains(i);
+    }
+    int start = text.start(holder, child);
+    int end = text.end(holder, child);
+    int comma = text.commaBehind(holder, someAfter ? child : child - 1);
+    if (comma == SiteText.NONE) {
+      throw new UneditableException("no comma sets it apart");
+    }
+    if (!someAfter) { // of the last ones each goes with the comma before it
+      if (text.part(comma + 1, start).isBlank()) {
+        replace(comma, end, "");
+      } else {
+        replace(comma, comma + 1, "");
+        replace(start, end, "");
+      }
+    } else if (!text.isGap(end, comma)) { // a comment stands before the comma, or a line break
+      replace(start, end, "");
+      replace(comma, comma + 1, "");
+    } else if (text.beginsLine(start) && text.isGap(comma + 1, lineEnd(comma + 1))) {
+      replace(lineStart(start), text.nextLine(comma), "");
+    } else {
+      int next = comma + 1;
+      while (text.at(next) == ' ' || text.at(next) == '\t') {
+        next++;
+      }
+      replace(start, text.at(next) == '#' ? comma + 1 : next, "");
+    }
+  }
+
+  private void removeLines(CollectionNode<?> holder, int child, Set<Integer> all) {
+    int start =
+        holder instanceof SequenceNode list ? text.dash(list, child) : text.start(holder, child);
+    int end = text.end(holder, child);
+    if (text.beginsLine(start) && !isBehindDash(holder, child, all)) {
       int from = lineStart(start);
       // At the end of a file go the blank lines, too, that set it apart.
-      while (text.substring(nextLine(end)).isBlank()
+      while (text.part(text.nextLine(end), text.length()).isBlank()
           && from > 0
-          && text.substring(lineStart(from - 1), from).isBlank()) {
+          && text.part(lineStart(from - 1), from).isBlank()) {
         from = lineStart(from - 1);
       }
-      replace(from, nextLine(end), "");
+      replace(from, text.nextLine(end), "");
+    } else if (isBehindDash(holder, child, all)) { // what follows takes its place behind the dash
+      replace(start, text.firstInNextLine(end), "");
     } else {
-      throw new IllegalArgumentException("what stands there shares its line with something else");
+      throw new UneditableException("what stands there shares its line with something else");
     }
   }
 
-  /** Takes away what would be left empty. */
-  private void removeHolder(CollectionNode<?> holder) {
-    for (Found found : byPlace.values()) {
-      if (found.value.equals(holder) && found.entry != null) {
-        remove(found);
-        return;
+  /** Whether a child and all before it that go stand behind the dash of an outer list. */
+  private boolean isBehindDash(CollectionNode<?> holder, int child, Set<Integer> all) {
+    for (int i = 0; i < child; i++) {
+      if (!all.contains(i)) {
+        return false;
       }
     }
-    throw new IllegalArgumentException("the last thing there cannot be taken away");
+    int first = holder instanceof SequenceNode list ? text.dash(list, 0) : text.start(holder, 0);
+    String before = text.part(lineStart(first), first);
+    return !before.isBlank() && before.replace('-', ' ').isBlank();
   }
 
   private void insert(MappingNode owner, String key, Edit.Insert insert) {
@@ -429,10 +464,12 @@ public final class SiteEditor {
     }
     if (!(entry.getValueNode() instanceof SequenceNode list)) {
       Node only = entry.getValueNode(); // one value stands for a list of one
-      replace(
-          start(only),
-          end(only),
-          "[" + text.substring(start(only), end(only)) + ", " + flow(insert.item()) + "]");
+      if (!(only instanceof ScalarNode scalar) || SiteText.isNothing(only)) {
+        throw new UneditableException("'" + key + "' is no list there");
+      }
+      boolean quoted = text.part(start(only), end(only)).matches("(?s)['\"].*");
+      String one = quoted ? text.part(start(only), end(only)) : flow(scalar.getValue());
+      replace(start(only), end(only), "[" + one + ", " + flow(insert.item()) + "]");
       return;
     }
     Node before = insert.before() == null ? null : find(insert.before()).value;
@@ -453,58 +490,62 @@ public final class SiteEditor {
       }
       return;
     }
-    int indent = column(dash(list.getValue().get(0)));
+    int indent = column(text.dash(list, 0));
     // As the item that it comes to stand beside.
     boolean lines =
         isBlock(before != null ? before : list.getValue().get(list.getValue().size() - 1));
     String item = " ".repeat(indent) + "- " + item(insert.item(), indent, lines);
     if (before != null) {
-      int at = withComments(lineStart(start(before)));
+      int dash = text.dash(list, list.getValue().indexOf(before));
+      if (!text.beginsLine(dash)) {
+        throw new UneditableException("the item that it goes before shares its line");
+      }
+      int at = text.withComments(lineStart(dash));
       replace(at, at, item + lineBreak());
     } else {
+      mustEnd(list);
       int at = lineEnd(end(list));
       replace(at, at, lineBreak() + item);
     }
   }
 
-  private int dash(Node item) {
-    return text.lastIndexOf('-', start(item));
-  }
-
-  /** The first of the lines of comment that stand directly above a line. */
-  private int withComments(int lineStart) {
-    int at = lineStart;
-    while (at > 0) {
-      int above = lineStart(at - 1);
-      if (!text.substring(above, at).stripLeading().startsWith("#")) {
-        break;
-      }
-      at = above;
-    }
-    return at;
-  }
-
   private void move(Found item, @Nullable Found before) {
-    CollectionNode<?> list = Objects.requireNonNull(item.holder);
-    Node last = (Node) list.getValue().get(list.getValue().size() - 1);
-    if (isBlock(list)) {
-      int start = withComments(lineStart(start(item.value)));
-      int end = nextLine(end(item.value));
-      String lines = text.substring(start, end);
-      lines = lines.endsWith("\n") ? lines : lines + lineBreak();
-      replace(start, end, "");
-      int at = before == null ? nextLine(end(last)) : withComments(lineStart(start(before.value)));
-      boolean open = at == text.length() && !text.endsWith("\n");
-      replace(at, at, open ? lineBreak() + lines.stripTrailing() : lines);
-    } else {
-      String moved = text.substring(start(item.value), end(item.value));
-      remove(item);
+    if (!(item.holder instanceof SequenceNode list)
+        || (before != null && !list.equals(before.holder))) {
+      throw new UneditableException("only items of one list are moved");
+    }
+    List<Node> items = list.getValue();
+    int from = items.indexOf(item.value);
+    int to = before == null ? items.size() : items.indexOf(before.value);
+    if (to == from || to == from + 1) {
+      return; // it stands there
+    }
+    if (!isBlock(list)) {
+      String moved = text.part(start(item.value), end(item.value));
+      remove(list, from);
       if (before == null) {
-        replace(end(last), end(last), ", " + moved);
+        int end = end(items.get(items.size() - 1));
+        replace(end, end, ", " + moved);
       } else {
         replace(start(before.value), start(before.value), moved + ", ");
       }
+      return;
     }
+    int dash = text.dash(list, from);
+    int target = before == null ? SiteText.NONE : text.dash(list, to);
+    if (!text.beginsLine(dash) || (before != null && !text.beginsLine(target))) {
+      throw new UneditableException("an item shares its line with something else");
+    }
+    mustEnd(item.value);
+    mustEnd(list);
+    int start = text.withComments(lineStart(dash));
+    int end = text.nextLine(end(item.value));
+    String lines = text.part(start, end);
+    lines = lines.endsWith("\n") ? lines : lines + lineBreak();
+    replace(start, end, "");
+    int at = before == null ? text.nextLine(end(list)) : text.withComments(lineStart(target));
+    boolean open = at == text.length() && !text.text().endsWith("\n");
+    replace(at, at, open ? lineBreak() + lines.stripTrailing() : lines);
   }
 
   // How values are written.

@@ -47,6 +47,7 @@ import org.jspecify.annotations.Nullable;
 import org.snakeyaml.engine.v2.api.Dump;
 import org.snakeyaml.engine.v2.api.DumpSettings;
 import org.snakeyaml.engine.v2.common.FlowStyle;
+import org.snakeyaml.engine.v2.schema.CoreSchema;
 
 /**
  * Writes a site as the text of a site file. To read it again gives the same site, but for the
@@ -71,6 +72,7 @@ public final class SiteWriter {
   static String text(Map<String, Object> tree) {
     DumpSettings settings =
         DumpSettings.builder()
+            .setSchema(new CoreSchema()) // the one that the reader follows: +1 is a number in it
             .setDefaultFlowStyle(FlowStyle.AUTO)
             .setIndent(2)
             .setIndicatorIndent(2)

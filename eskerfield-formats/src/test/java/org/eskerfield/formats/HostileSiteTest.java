@@ -148,6 +148,50 @@ class HostileSiteTest {
     }
   }
 
+  /** Titles that YAML would take for something else when they are written again. */
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "+1",
+        "0x1f",
+        "0o17",
+        "1_000",
+        ".5",
+        "1e3",
+        "-.inf",
+        ".NaN",
+        "True",
+        "NULL",
+        "~",
+        "yes",
+        "a: b",
+        "# a",
+        "- a",
+        "? a",
+        "&a",
+        "*a",
+        "!a",
+        "|",
+        ">",
+        "%a",
+        "@a",
+        "`a",
+        "'a'",
+        "[a]",
+        "{a}",
+        "a #b",
+        "2026-11-29",
+        "=",
+        "<<",
+      })
+  void whatIsWrittenReadsBack(String title) throws Exception {
+    String quoted = "'" + title.replace("'", "''") + "'";
+    String text = FRAME.replace("GROUPS", "").replace("FROM", "rock");
+    Site site = SiteReader.read("gull.site.yaml", text.replace("Gull Rock light", quoted));
+    assertThat(site.name()).isEqualTo(title);
+    assertThat(SiteReader.read("again", SiteWriter.write(site)).name()).isEqualTo(title);
+  }
+
   @Test
   void notesMayHoldAnyCharacter() throws Exception {
     String note = "\"since\\e[2J \\u202E May\"";

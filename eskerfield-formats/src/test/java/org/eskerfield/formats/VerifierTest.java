@@ -103,7 +103,7 @@ class VerifierTest {
             .newDocumentBuilder()
             .parse(new ByteArrayInputStream(xml.getBytes(StandardCharsets.UTF_8)))
             .getDocumentElement();
-    assertThat(suite.getAttribute("name")).isEqualTo("<site> & ? 'one'");
+    assertThat(suite.getAttribute("name")).isEqualTo("<site> & \\u0007 'one'");
     assertThat(suite.getElementsByTagName("failure").getLength()).isEqualTo(1);
   }
 }

@@ -18,6 +18,7 @@ import org.eskerfield.cure.Edit;
 import org.eskerfield.formats.SiteText.UneditableException;
 import org.eskerfield.formats.yaml.WholeCharacters;
 import org.eskerfield.model.Place;
+import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
 import org.snakeyaml.engine.v2.api.LoadSettings;
 import org.snakeyaml.engine.v2.api.lowlevel.Compose;
@@ -591,6 +592,10 @@ public final class SiteEditor {
       return "[" + String.join(", ", list.stream().map(SiteEditor::flow).toList()) + "]";
     }
     String text = value.toString();
+    if (Printable.firstThatIsNot(text) >= 0) { // line breaks, and what only notes may hold
+      String escaped = text.replace("\\", "\\\\").replace("\"", "\\\"").replace("\n", "\\n");
+      return '"' + Printable.escaped(escaped) + '"';
+    }
     return NEEDS_QUOTES.matcher(text).matches() && !PLAIN_ALL_THE_SAME.matcher(text).matches()
         ? "'" + text.replace("'", "''") + "'"
         : text;

@@ -181,7 +181,7 @@ final class SiteText {
   /** The dash of an item of a list in lines. */
   int dash(SequenceNode list, int item) {
     Node node = list.getValue().get(item);
-    Integer dash = isNothing(node) ? null : dashes.lower(start(node) + 1);
+    Integer dash = isNothing(node) ? null : dashes.lower(start(node));
     if (dash == null) {
       throw new UneditableException("an item of the list is empty");
     }

@@ -11,7 +11,12 @@ import org.jspecify.annotations.Nullable;
  */
 public sealed interface Edit {
   /** Gives a key of an object a value, whether it has one or not. */
-  record Put(Place owner, String key, Object value) implements Edit {}
+  record Put(Place owner, String key, Object value) implements Edit {
+    /** Copies the value. */
+    public Put {
+      value = Values.copied(value);
+    }
+  }
 
   /** Takes a key of an object away. */
   record Take(Place owner, String key) implements Edit {}
@@ -20,7 +25,12 @@ public sealed interface Edit {
   record Rename(Place owner, String key, String name) implements Edit {}
 
   /** Writes another value where a value stands. */
-  record Replace(Place value, Object by) implements Edit {}
+  record Replace(Place value, Object by) implements Edit {
+    /** Copies the value. */
+    public Replace {
+      by = Values.copied(by);
+    }
+  }
 
   /** Takes an object away: an item of a list, or a named one. */
   record Remove(Place object) implements Edit {}
@@ -30,10 +40,20 @@ public sealed interface Edit {
    *
    * @param before the item that it goes before; null to go last
    */
-  record Insert(Place owner, String key, @Nullable Place before, Object item) implements Edit {}
+  record Insert(Place owner, String key, @Nullable Place before, Object item) implements Edit {
+    /** Copies the value. */
+    public Insert {
+      item = Values.copied(item);
+    }
+  }
 
   /** Gives an object one more named one: a rule list of a device, an interface. */
-  record Define(Place owner, String key, String name, Object value) implements Edit {}
+  record Define(Place owner, String key, String name, Object value) implements Edit {
+    /** Copies the value. */
+    public Define {
+      value = Values.copied(value);
+    }
+  }
 
   /**
    * Puts an item of a list before another one of the same list.

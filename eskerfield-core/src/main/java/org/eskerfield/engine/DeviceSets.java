@@ -586,7 +586,8 @@ public final class DeviceSets {
   /** The passages of packets that arrive by an interface and whose destination a rule rewrites. */
   public List<Passage> passages(Interface arriving, TranslationRule rule) {
     passages(arriving);
-    return byRule.getOrDefault(arriving.name(), Map.of()).getOrDefault(rule, List.of());
+    return List.copyOf(
+        byRule.getOrDefault(arriving.name(), Map.of()).getOrDefault(rule, List.of()));
   }
 
   /** All that comes to the rule lists of what arrives by an interface. */

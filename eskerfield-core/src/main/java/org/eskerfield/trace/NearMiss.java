@@ -1,5 +1,7 @@
 package org.eskerfield.trace;
 
+import java.util.Collections;
+import java.util.EnumSet;
 import java.util.Set;
 import org.eskerfield.engine.Match;
 import org.eskerfield.model.Placed;
@@ -11,4 +13,9 @@ import org.eskerfield.model.Placed;
  * @param fields the fields that kept it from matching; at least one, in the order of their type
  * @param text the same in words, with the values on both sides
  */
-public record NearMiss(Placed rule, Set<Match.Field> fields, String text) {}
+public record NearMiss(Placed rule, Set<Match.Field> fields, String text) {
+  /** Copies the fields. */
+  public NearMiss {
+    fields = Collections.unmodifiableSet(EnumSet.copyOf(fields));
+  }
+}

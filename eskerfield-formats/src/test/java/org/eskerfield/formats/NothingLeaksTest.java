@@ -29,6 +29,7 @@ import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verifier;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 
 /**
  * Walks from what the library gives out to everything that this gives out in turn, and tries to
@@ -40,6 +41,8 @@ class NothingLeaksTest {
 
   /** Enough of each class: thousands of packets give out what the first hundred do. */
   private static final int MOST_OF_A_CLASS = 60;
+
+  @TempDir private Path folder;
 
   private final Set<Object> seen = Collections.newSetFromMap(new IdentityHashMap<>());
   private final Map<Class<?>, Integer> met = new LinkedHashMap<>();
@@ -190,7 +193,7 @@ class NothingLeaksTest {
     SiteFile changed =
         SiteReader.readFile(
             Files.writeString(
-                Files.createTempFile("x", ".site.yaml"), text.replace("1502/tcp", "1503/tcp")));
+                folder.resolve("changed.site.yaml"), text.replace("1502/tcp", "1503/tcp")));
     meet(Comparison.of(side(marrowby), side(changed), (what, done, of) -> {}));
     for (String[] ask :
         new String[][] {

@@ -37,7 +37,8 @@ class ProcessTest {
     return call;
   }
 
-  private static String output(Process process) throws Exception {
+  /** What a process prints, and its exit status. */
+  static String output(Process process) throws Exception {
     String text = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
     assertThat(process.waitFor(1, TimeUnit.MINUTES)).isTrue();
     return text + "exit " + process.exitValue();

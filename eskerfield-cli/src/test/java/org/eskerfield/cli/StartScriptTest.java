@@ -3,13 +3,11 @@ package org.eskerfield.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assumptions.assumeThat;
 
-import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.nio.file.attribute.FileTime;
 import java.nio.file.attribute.PosixFilePermissions;
 import java.util.Map;
-import java.util.concurrent.TimeUnit;
 import org.junit.jupiter.api.BeforeEach;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
@@ -55,9 +53,7 @@ class StartScriptTest {
     builder.environment().putAll(environment);
     Process process = builder.start();
     process.getOutputStream().close();
-    String out = new String(process.getInputStream().readAllBytes(), StandardCharsets.UTF_8);
-    assertThat(process.waitFor(1, TimeUnit.MINUTES)).isTrue();
-    return out + "exit " + process.exitValue();
+    return ProcessTest.output(process);
   }
 
   @ParameterizedTest

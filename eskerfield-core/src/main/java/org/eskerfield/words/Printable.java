@@ -67,7 +67,7 @@ public final class Printable {
   }
 
   /** Writes one character out: four hexadecimal digits, whatever it is. */
-  public static void escape(char c, StringBuilder out) {
+  private static void escape(char c, StringBuilder out) {
     out.append("\\u");
     for (int shift = 12; shift >= 0; shift -= 4) {
       out.append(Character.forDigit(c >>> shift & 0xf, 16));

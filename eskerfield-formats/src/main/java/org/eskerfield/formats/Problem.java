@@ -15,6 +15,8 @@ public record Problem(Place place, String message, String remedy, String excerpt
   /** More than this nobody reads of one problem; it quotes text of any length. */
   private static final int LONGEST = 300;
 
+  private static final int LONGEST_EXCERPT = 160;
+
   /** Writes out what is not printable, and leaves out the end of what is too long to be read. */
   public Problem {
     message = shown(message);
@@ -29,8 +31,6 @@ public record Problem(Place place, String message, String remedy, String excerpt
                 .toString(),
             LONGEST_EXCERPT);
   }
-
-  private static final int LONGEST_EXCERPT = 160;
 
   private static int visible(int codePoint) {
     return codePoint == '\t' ? ' ' : Printable.is(codePoint) ? codePoint : 0xfffd;

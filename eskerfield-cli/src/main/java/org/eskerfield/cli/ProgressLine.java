@@ -2,6 +2,8 @@ package org.eskerfield.cli;
 
 import java.io.PrintWriter;
 import java.time.Duration;
+import java.time.Instant;
+import java.time.InstantSource;
 import me.tongfei.progressbar.DelegatingProgressBarConsumer;
 import me.tongfei.progressbar.ProgressBar;
 import me.tongfei.progressbar.ProgressBarBuilder;
@@ -16,10 +18,16 @@ import org.jspecify.annotations.Nullable;
 final class ProgressLine implements Checker.Progress, AutoCloseable {
   private static final Duration PATIENCE = Duration.ofSeconds(2);
 
+  /** What fits beside a border of every usual terminal; a line that is broken leaves rubbish. */
+  private static final int WIDTH = 78;
+
+  private static final int NARROWEST = 20;
+
   private final PrintWriter out;
   private final boolean watched;
-  private final Duration patience;
-  private final long start = System.nanoTime();
+  private final InstantSource clock;
+  private final Instant start;
+  private final int width;
   private @Nullable ProgressBar bar;
 
   ProgressLine(Terminal terminal) {
@@ -27,19 +35,26 @@ final class ProgressLine implements Checker.Progress, AutoCloseable {
   }
 
   ProgressLine(Terminal terminal, boolean wanted) {
-    this(terminal, wanted, PATIENCE);
+    this(terminal, wanted, InstantSource.system(), System.getenv("COLUMNS"));
   }
 
   /**
    * A line.
    *
    * @param wanted whether anything is to be shown
-   * @param patience how long a person waits without a word
+   * @param columns how wide the terminal says it is; what is no width counts for nothing
    */
-  ProgressLine(Terminal terminal, boolean wanted, Duration patience) {
-    this.patience = patience;
+  ProgressLine(Terminal terminal, boolean wanted, InstantSource clock, @Nullable String columns) {
     this.out = terminal.err();
-    this.watched = wanted && terminal.style().colour();
+    this.clock = clock;
+    this.start = clock.instant();
+    this.width = width(columns);
+    this.watched = wanted && terminal.style().colour() && width >= NARROWEST;
+  }
+
+  private static int width(@Nullable String columns) {
+    boolean told = columns != null && columns.matches("[1-9][0-9]{0,3}");
+    return told ? Math.min(WIDTH, Integer.parseInt(columns) - 1) : WIDTH;
   }
 
   /**
@@ -49,14 +64,14 @@ final class ProgressLine implements Checker.Progress, AutoCloseable {
    */
   @Override
   public void begins(String what, int done, int of) {
-    if (!watched || System.nanoTime() - start < patience.toNanos()) {
+    if (!watched || clock.instant().isBefore(start.plus(PATIENCE))) {
       return;
     }
     if (bar == null) {
       bar =
           new ProgressBarBuilder()
               .setStyle(ProgressBarStyle.ASCII)
-              .setConsumer(new DelegatingProgressBarConsumer(this::show, Style.WIDTH - 2))
+              .setConsumer(new DelegatingProgressBarConsumer(this::show, width))
               .setUpdateIntervalMillis(250)
               .hideEta()
               .build();

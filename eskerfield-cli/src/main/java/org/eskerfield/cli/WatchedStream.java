@@ -20,7 +20,9 @@ final class WatchedStream extends FilterOutputStream {
 
     /** Whether nobody reads any more, as behind {@code | head -1}: then nobody wants to know. */
     boolean isPipeClosed() {
-      return String.valueOf(getMessage()).toLowerCase(Locale.ROOT).contains("pipe");
+      // Not of the message, which names the file: pipeline.log
+      String reason = getCause() == null ? null : getCause().getMessage();
+      return String.valueOf(reason).toLowerCase(Locale.ROOT).contains("pipe");
     }
   }
 

@@ -1,8 +1,17 @@
 package org.eskerfield.cli;
 
+import static java.nio.charset.StandardCharsets.UTF_8;
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.mockito.ArgumentMatchers.any;
+import static org.mockito.ArgumentMatchers.anyInt;
+import static org.mockito.Mockito.doNothing;
+import static org.mockito.Mockito.mock;
+import static org.mockito.Mockito.times;
+import static org.mockito.Mockito.verify;
 
 import java.io.IOException;
+import java.io.OutputStream;
+import java.io.OutputStreamWriter;
 import java.io.PrintWriter;
 import java.io.StringWriter;
 import java.io.UncheckedIOException;
@@ -108,5 +117,33 @@ class FaultsTest {
     PrintWriter piecemeal = Screen.before(new PrintWriter(pieces));
     text.replace("\r\n", "\n").chars().forEach(c -> piecemeal.write((char) c));
     assertThat(pieces.toString()).isEqualTo(shown.replace("\r\n", "\n"));
+  }
+
+  /** Every byte behind the first ones is lost, whoever writes: results, logs, exported files. */
+  @ParameterizedTest
+  @CsvSource({
+    "No space left on device, false",
+    "Input/output error, false",
+    "Broken pipe, true",
+    "The pipe is being closed, true",
+  })
+  void whatCannotBeWrittenAnyMoreEndsTheWorkAtOnce(String reason, boolean quiet) throws Exception {
+    OutputStream exporter = mock(OutputStream.class);
+    doNothing()
+        .doThrow(new IOException(reason))
+        .when(exporter)
+        .write(any(byte[].class), anyInt(), anyInt());
+    PrintWriter out =
+        new PrintWriter(
+            new OutputStreamWriter(new WatchedStream(exporter, "--log-to: pipeline.log"), UTF_8));
+    StringWriter err = new StringWriter();
+    Terminal terminal = new Terminal(out, new PrintWriter(err, true), Style.PLAIN);
+    int status =
+        Main.run(terminal, "replay", "../demo/harbour.site.yaml", "../demo/harbour.csv", "--json");
+    assertThat(status).isEqualTo(2);
+    assertThat(err.toString())
+        .isEqualTo(
+            quiet ? "" : "eskerfield: --log-to: pipeline.log cannot be written: " + reason + "\n");
+    verify(exporter, times(2)).write(any(byte[].class), anyInt(), anyInt());
   }
 }

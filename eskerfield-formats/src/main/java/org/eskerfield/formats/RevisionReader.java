@@ -5,6 +5,7 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
+import java.util.Objects;
 import java.util.stream.Collectors;
 import org.eclipse.jgit.errors.AmbiguousObjectException;
 import org.eclipse.jgit.errors.IncorrectObjectTypeException;
@@ -41,14 +42,12 @@ public final class RevisionReader {
    *
    * @param text {@code REVISION:PATH}, the path from the root of the repository or from the folder
    * @param folder a folder of the repository
-   * @throws UnusableQuestionException if there is no such repository, revision or file
+   * @throws UnusableQuestionException if there is no such repository, revision or file, or the
+   *     repository is damaged
    * @throws UnreadableSiteException if the file has problems
-   * @throws IOException if the repository cannot be read
    */
   public static SiteFile read(String text, Path folder)
-      throws UnusableQuestionException, UnreadableSiteException, IOException {
-    String revision = text.substring(0, text.indexOf(':'));
-    String path = text.substring(text.indexOf(':') + 1);
+      throws UnusableQuestionException, UnreadableSiteException {
     FileRepositoryBuilder builder =
         new FileRepositoryBuilder().findGitDir(folder.toAbsolutePath().toFile());
     if (builder.getGitDir() == null) {
@@ -58,11 +57,37 @@ public final class RevisionReader {
           "name a file, or run this within the repository");
     }
     try (Repository repository = builder.build()) {
-      byte[] bytes = bytes(repository, revision, path, folder.toAbsolutePath().normalize());
-      Path beside = repository.isBare() ? null : repository.getWorkTree().toPath().resolve(path);
-      return SiteReader.read(
-          text, new ByteArrayInputStream(bytes), beside == null ? null : beside.getParent());
+      return read(text, folder, repository);
+    } catch (IOException | IllegalArgumentException e) { // its configuration, for one
+      throw broken(text, e);
     }
+  }
+
+  /** The same, of a repository that is open. */
+  static SiteFile read(String text, Path folder, Repository repository)
+      throws UnusableQuestionException, UnreadableSiteException, IOException {
+    String revision = text.substring(0, text.indexOf(':'));
+    String path = text.substring(text.indexOf(':') + 1);
+    byte[] bytes;
+    Path beside;
+    try {
+      bytes = bytes(repository, revision, path, folder.toAbsolutePath().normalize());
+      beside = repository.isBare() ? null : repository.getWorkTree().toPath().resolve(path);
+    } catch (IOException | RuntimeException e) { // damaged objects let the library fail anyhow
+      throw broken(text, e);
+    }
+    return SiteReader.read(
+        text, new ByteArrayInputStream(bytes), beside == null ? null : beside.getParent());
+  }
+
+  private static UnusableQuestionException broken(String text, Exception fault) {
+    return new UnusableQuestionException(
+        "revision",
+        "the git repository breaks off before '"
+            + text
+            + "' is read: "
+            + Objects.toString(fault.getMessage(), fault.getClass().getSimpleName()),
+        "git fsck names what is missing or damaged; fetch that again");
   }
 
   private static byte[] bytes(Repository repository, String revision, String path, Path folder)

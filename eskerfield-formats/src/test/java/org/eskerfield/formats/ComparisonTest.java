@@ -2,23 +2,17 @@ package org.eskerfield.formats;
 
 import static java.nio.charset.StandardCharsets.UTF_8;
 import static org.assertj.core.api.Assertions.assertThat;
-import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import java.io.ByteArrayInputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
-import org.eclipse.jgit.api.Git;
-import org.eclipse.jgit.lib.Constants;
-import org.eclipse.jgit.lib.ObjectInserter;
-import org.eclipse.jgit.lib.Repository;
 import org.eskerfield.compare.Change;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
 import org.eskerfield.set.PacketWords;
 import org.junit.jupiter.api.Test;
-import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 
@@ -124,66 +118,5 @@ class ComparisonTest {
     assertThat(without.expectations()).isNotEmpty().allMatch(each -> each.held() && !each.holds());
     assertThat(without.appeared()).isNotEmpty();
     assertThat(compared(now, old).gone()).hasSameSizeAs(without.appeared());
-  }
-
-  @Test
-  void aFileOfARevisionIsReadAsItWasThen(@TempDir Path folder, @TempDir Path other)
-      throws Exception {
-    Path site = folder.resolve("sub/site.yaml");
-    Files.createDirectories(site.getParent());
-    String text = Sites.skerryText();
-    try (Git git = Git.init().setDirectory(folder.toFile()).call()) {
-      for (String title : List.of("First", "Second")) {
-        Files.writeString(site, text.replace("site: Marrowby Ferries", "site: " + title));
-        git.add().addFilepattern(".").call();
-        git.commit().setMessage(title).setAuthor("a", "a@example.net").setSign(false).call();
-      }
-    }
-    assertThat(RevisionReader.read("HEAD~1:sub/site.yaml", folder).site().name())
-        .startsWith("First");
-    assertThat(RevisionReader.read("HEAD:site.yaml", site.getParent()).site().name())
-        .startsWith("Second");
-    assertThat(RevisionReader.isRevision("HEAD:x")).isTrue();
-    assertThat(RevisionReader.isRevision(site.toString())).isFalse();
-    assertThatThrownBy(() -> RevisionReader.read("nope:site.yaml", folder))
-        .isInstanceOf(UnusableQuestionException.class)
-        .hasMessageContaining("no revision 'nope'");
-    assertThatThrownBy(() -> RevisionReader.read("HEAD:nope.yaml", folder))
-        .hasMessageContaining("has no file 'nope.yaml'");
-    // Odd ones, of which the library of git says something else each time.
-    try (Repository repository = Git.open(folder.toFile()).getRepository();
-        ObjectInserter more = repository.newObjectInserter()) {
-      for (int i = 0; i < 600; i++) {
-        more.insert(Constants.OBJ_BLOB, new byte[] {(byte) i, (byte) (i >> 8)});
-      }
-      more.flush();
-    }
-    for (String odd :
-        List.of(
-            "4f:sub/site.yaml",
-            "HEAD^{tree}:sub/site.yaml",
-            "HEAD^{blob}:sub/site.yaml",
-            "HEAD^{:sub/site.yaml",
-            "HEAD^{/x}:sub/site.yaml",
-            "HEAD~99999999999:x",
-            "@{99}:x",
-            "HEAD:/",
-            "HEAD:",
-            "HEAD://sub//site.yaml",
-            "HEAD:sub",
-            "HEAD:sub/",
-            "HEAD:../../x",
-            "HEAD:a\0b",
-            "HE\0AD:x",
-            "..:x",
-            "-:x",
-            " :x")) {
-      assertThatThrownBy(() -> RevisionReader.read(odd, folder))
-          .as(odd)
-          .isInstanceOf(UnusableQuestionException.class);
-    }
-    Path elsewhere = Files.createDirectories(other.resolve("none"));
-    assertThatThrownBy(() -> RevisionReader.read("HEAD:x", elsewhere))
-        .hasMessageContaining("in no git repository");
   }
 }

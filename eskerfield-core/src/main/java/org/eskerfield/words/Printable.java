@@ -5,6 +5,9 @@ package org.eskerfield.words;
  * it, or show nothing at all are written out, so that nobody can make a line look like another one.
  */
 public final class Printable {
+  /** More than this nobody reads of one message. */
+  private static final int LONGEST_MESSAGE = 300;
+
   private Printable() {}
 
   /**
@@ -77,6 +80,11 @@ public final class Printable {
   /** A text of several lines in one, what is not printable written out. */
   public static String line(String text) {
     return escaped(text.strip().replaceAll("[ \\t]*[\\r\\n]+[ \\t]*", " ").replace('\t', ' '));
+  }
+
+  /** A message of one line, which may quote text of any kind and length. */
+  public static String message(String text) {
+    return escaped(shortened(text, LONGEST_MESSAGE));
   }
 
   /** At most so many characters of a text, the end left out. */

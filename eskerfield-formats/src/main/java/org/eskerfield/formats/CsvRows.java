@@ -10,6 +10,7 @@ import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.Iterator;
 import java.util.List;
+import org.apache.commons.csv.CSVException;
 import org.apache.commons.csv.CSVFormat;
 import org.apache.commons.csv.CSVParser;
 import org.apache.commons.csv.CSVRecord;
@@ -56,6 +57,10 @@ final class CsvRows implements TrafficRows {
     } catch (IOException e) {
       if (limit.isExceeded()) {
         throw TrafficReader.problem(file, 1, RowLimit.MESSAGE, RowLimit.REMEDY);
+      }
+      if (e instanceof CSVException) {
+        throw TrafficReader.problem(
+            file, 1, "the header row cannot be read as CSV", "check its quotes; " + remedy);
       }
       throw e;
     } catch (IllegalArgumentException e) {

@@ -12,15 +12,12 @@ import org.eskerfield.words.Printable;
  * @param excerpt the line of the file; empty if there is none
  */
 public record Problem(Place place, String message, String remedy, String excerpt) {
-  /** More than this nobody reads of one problem; it quotes text of any length. */
-  private static final int LONGEST = 300;
-
   private static final int LONGEST_EXCERPT = 160;
 
   /** Writes out what is not printable, and leaves out the end of what is too long to be read. */
   public Problem {
-    message = shown(message);
-    remedy = shown(remedy);
+    message = Printable.message(message);
+    remedy = Printable.message(remedy);
     // Column by column, so that the mark below it stands where it should.
     excerpt =
         Printable.shortened(
@@ -34,9 +31,5 @@ public record Problem(Place place, String message, String remedy, String excerpt
 
   private static int visible(int codePoint) {
     return codePoint == '\t' ? ' ' : Printable.is(codePoint) ? codePoint : 0xfffd;
-  }
-
-  private static String shown(String text) {
-    return Printable.escaped(Printable.shortened(text, LONGEST));
   }
 }

@@ -16,7 +16,9 @@ import java.util.TreeSet;
 import java.util.regex.Pattern;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.formats.SiteText.UneditableException;
+import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.WholeCharacters;
+import org.eskerfield.formats.yaml.YamlParser;
 import org.eskerfield.model.Place;
 import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
@@ -41,6 +43,7 @@ import org.snakeyaml.engine.v2.nodes.SequenceNode;
  */
 public final class SiteEditor {
   private static final int CONTEXT = 2;
+  private static final int LONGEST_KEY = 1000;
 
   /** Text that YAML would take for something else, or that holds what means something to it. */
   private static final Pattern NEEDS_QUOTES =
@@ -78,10 +81,19 @@ public final class SiteEditor {
   /**
    * The text with all the edits carried out.
    *
-   * @throws IllegalArgumentException if an edit names a place where nothing of its kind stands, or
-   *     cannot be carried out without touching more of the text; it says why
+   * @throws IllegalArgumentException if the text is no YAML that a site file may be, or an edit
+   *     names a place where nothing of its kind stands, or cannot be carried out without touching
+   *     more of the text; it says why
    */
   public static String edited(String text, List<Edit> edits) {
+    // Its limits hold here, too: composed as it is, a node could hold itself.
+    YamlParser.parse(new SourceText("text", text)).slips().stream()
+        .findFirst()
+        .ifPresent(
+            slip -> {
+              throw new IllegalArgumentException(
+                  Printable.message("line " + slip.place().line() + ": " + slip.message()));
+            });
     SiteEditor editor = new SiteEditor(text);
     edits.forEach(editor::take);
     editor.remove();
@@ -211,6 +223,14 @@ public final class SiteEditor {
     return null;
   }
 
+  private static NodeTuple mustHave(MappingNode mapping, String key) {
+    NodeTuple entry = entry(mapping, key);
+    if (entry == null) {
+      throw new UneditableException("no '" + key + "' stands there");
+    }
+    return entry;
+  }
+
   // Edits.
 
   private void take(Edit edit) {
@@ -223,9 +243,8 @@ public final class SiteEditor {
         remove(mapping, mapping.getValue().indexOf(entry));
       }
     } else if (edit instanceof Edit.Rename rename) {
-      NodeTuple entry = entry(mapping(rename.owner()), rename.key());
-      Node name = Objects.requireNonNull(entry, rename.key()).getKeyNode();
-      replace(start(name), end(name), flow(rename.name()));
+      Node name = mustHave(mapping(rename.owner()), rename.key()).getKeyNode();
+      replace(start(name), end(name), name(rename.name()));
     } else if (edit instanceof Edit.Replace replacement) {
       Node value = find(replacement.value()).value;
       replace(start(value), end(value), flow(replacement.by()));
@@ -245,18 +264,18 @@ public final class SiteEditor {
         int indent = lines ? column(start(named)) : 0;
         add(
             named,
-            flow(define.name())
+            name(define.name())
                 + ":"
                 + (lines ? block(define.value(), indent + 2) : " " + flow(define.value())));
       } else if (entry == null && isBlock(owner)) {
         int indent = column(start(owner)) + 2;
         add(
             owner,
-            define.key()
+            name(define.key())
                 + ":"
                 + lineBreak()
                 + " ".repeat(indent)
-                + flow(define.name())
+                + name(define.name())
                 + ":"
                 + block(define.value(), indent + 2));
       } else {
@@ -281,7 +300,7 @@ public final class SiteEditor {
     }
     NodeTuple entry = entry(mapping, key);
     if (entry == null) {
-      add(mapping, key + ": " + flow(value));
+      add(mapping, name(key) + ": " + flow(value));
       return;
     }
     Node old = entry.getValueNode();
@@ -442,8 +461,11 @@ public final class SiteEditor {
   private void insert(MappingNode owner, String key, Edit.Insert insert) {
     int path = key.indexOf('/');
     if (path > 0) {
-      NodeTuple outer = Objects.requireNonNull(entry(owner, key.substring(0, path)), key);
-      insert((MappingNode) outer.getValueNode(), key.substring(path + 1), insert);
+      String outer = key.substring(0, path);
+      if (!(mustHave(owner, outer).getValueNode() instanceof MappingNode held)) {
+        throw new UneditableException("'" + outer + "' holds no keys there");
+      }
+      insert(held, key.substring(path + 1), insert);
       return;
     }
     NodeTuple entry = entry(owner, key);
@@ -452,7 +474,7 @@ public final class SiteEditor {
       String item = "- " + item(insert.item(), indent + 2, /* lines= */ true);
       String line = lineBreak() + " ".repeat(indent + 2) + item;
       if (begun.add(start(owner) + " " + key)) {
-        add(owner, key + ":" + line, indent == 0); // what stands at the top is set apart
+        add(owner, name(key) + ":" + line, indent == 0); // what stands at the top is set apart
       } else {
         int at = lineEnd(end(owner));
         replace(at, at, line); // behind the item that began the list
@@ -460,7 +482,7 @@ public final class SiteEditor {
       return;
     }
     if (entry == null) {
-      add(owner, key + ": [" + flow(insert.item()) + "]");
+      add(owner, name(key) + ": [" + flow(insert.item()) + "]");
       return;
     }
     if (!(entry.getValueNode() instanceof SequenceNode list)) {
@@ -474,6 +496,9 @@ public final class SiteEditor {
       return;
     }
     Node before = insert.before() == null ? null : find(insert.before()).value;
+    if (before != null && !list.getValue().contains(before)) {
+      throw new UneditableException("the item that it goes before is not in '" + key + "'");
+    }
     if (!isBlock(list)) {
       String item = flow(insert.item());
       if (list.getValue().isEmpty() && isBlock(owner)) {
@@ -556,7 +581,7 @@ public final class SiteEditor {
       return flow(item);
     }
     List<String> written = new ArrayList<>();
-    map.forEach((key, value) -> written.add(key + ": " + flow(value)));
+    map.forEach((key, value) -> written.add(name(key) + ": " + flow(value)));
     return String.join(lineBreak() + " ".repeat(indent + 2), written);
   }
 
@@ -568,7 +593,7 @@ public final class SiteEditor {
       map.forEach(
           (key, each) ->
               out.append(start)
-                  .append(key)
+                  .append(name(key))
                   .append(':')
                   .append(each instanceof List<?> ? block(each, indent + 2) : " " + flow(each)));
       return out.toString();
@@ -582,10 +607,19 @@ public final class SiteEditor {
     return " " + flow(value);
   }
 
+  /** A key. YAML has none longer than 1,024 characters in a line. */
+  private static String name(Object key) {
+    String written = flow(key);
+    if (written.length() > LONGEST_KEY) {
+      throw new UneditableException("a name of more than " + LONGEST_KEY + " characters is none");
+    }
+    return written;
+  }
+
   private static String flow(Object value) {
     if (value instanceof Map<?, ?> map) {
       List<String> written = new ArrayList<>();
-      map.forEach((key, each) -> written.add(key + ": " + flow(each)));
+      map.forEach((key, each) -> written.add(name(key) + ": " + flow(each)));
       return "{ " + String.join(", ", written) + " }";
     }
     if (value instanceof List<?> list) {

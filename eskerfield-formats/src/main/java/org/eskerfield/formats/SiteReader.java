@@ -108,7 +108,7 @@ public final class SiteReader {
       byte[] bytes = text.getBytes(StandardCharsets.UTF_8);
       return read(file, new ByteArrayInputStream(bytes)).site();
     } catch (IOException e) {
-      throw unreadable(file, "the text cannot be read: " + e.getMessage(), "");
+      throw unreadable(file, "the text cannot be read: " + e.getMessage(), "is it text?");
     }
   }
 

@@ -1,5 +1,7 @@
 package org.eskerfield.formats;
 
+import org.eskerfield.words.Printable;
+
 /** A question that cannot be traced: which part of it, why, and what would be right. */
 public final class UnusableQuestionException extends Exception {
   private static final long serialVersionUID = 1L;
@@ -8,9 +10,9 @@ public final class UnusableQuestionException extends Exception {
 
   /** A part that cannot be used, why, and what would be right. */
   public UnusableQuestionException(String part, String message, String remedy) {
-    super(message);
+    super(Printable.message(message));
     this.part = part;
-    this.remedy = remedy;
+    this.remedy = Printable.message(remedy);
   }
 
   /** {@code from}, {@code to}, {@code service}, {@code source-port} or {@code at}. */

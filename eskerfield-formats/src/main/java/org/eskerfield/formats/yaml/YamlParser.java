@@ -40,6 +40,9 @@ public final class YamlParser {
   /** The most lines that are set aside before the rest is given up. */
   private static final int MOST_SLIPS = 25;
 
+  private static final String AROUND =
+      "check indentation, quotes and brackets here and in the line above";
+
   /** The largest text that is read again after a slip. */
   private static final int LARGEST_READ_AGAIN = 1 << 20;
 
@@ -87,10 +90,6 @@ public final class YamlParser {
           return new Parsed(null, slips);
         }
         left = shorter;
-      } catch (YamlEngineException e) {
-        slips.add(
-            new Slip(new Place(source.file(), 1, 1), "this is not YAML: " + e.getMessage(), ""));
-        return new Parsed(null, slips);
       }
     }
   }
@@ -140,10 +139,7 @@ public final class YamlParser {
         place = new Place(source.file(), begun.getLine() + 1, begun.getColumn() + 1);
       }
     }
-    return new Slip(
-        place,
-        "this is not YAML: " + context + problem,
-        "check indentation, quotes and brackets here and in the line above");
+    return new Slip(place, "this is not YAML: " + context + problem, AROUND);
   }
 
   /** Ends the building of a tree that is not worth having. */
@@ -194,12 +190,21 @@ public final class YamlParser {
               .setUseMarks(true)
               .setCodePointLimit(Integer.MAX_VALUE)
               .build();
-      ParserImpl events =
-          new ParserImpl(
-              settings,
-              new StreamReader(settings, new WholeCharacters(new StringReader(source.text()))));
-      while (events.hasNext()) {
-        take(events.next());
+      StreamReader reader =
+          new StreamReader(settings, new WholeCharacters(new StringReader(source.text())));
+      ParserImpl events = new ParserImpl(settings, reader);
+      try {
+        while (events.hasNext()) {
+          take(events.next());
+        }
+      } catch (MarkedYamlEngineException e) {
+        throw e;
+      } catch (YamlEngineException e) { // about a place that it does not name
+        throw new UnbuildableException(
+            new Slip(
+                new Place(source.file(), reader.getLine() + 1, reader.getColumn() + 1),
+                "from here on this is not YAML",
+                AROUND));
       }
       return root;
     }

@@ -62,10 +62,17 @@ final class Inspection {
   private final Set<String> undetermined = new HashSet<>();
   private final IdentityHashMap<AccessRule, PacketSet> decided = new IdentityHashMap<>();
   private final AddressSet strangers;
+  private final int mostOfDevice;
   private int diagnoses;
 
   Inspection(Site site) {
+    this(site, MOST_A_DEVICE);
+  }
+
+  /** One that gives the passages of a device so many intervals, and then says so. */
+  Inspection(Site site, int mostOfDevice) {
     this.site = site;
+    this.mostOfDevice = mostOfDevice;
     this.tracer = Tracer.of(site);
     this.strangers = strangersTo(site);
     this.sets = DeviceSets.of(site, VirtualClock.start(site.timeZone()));
@@ -119,17 +126,19 @@ final class Inspection {
       return List.of();
     }
     try {
-      space.allow(MOST_A_DEVICE);
+      space.allow(mostOfDevice);
       return sets(device).passages(arriving);
     } catch (UndeterminedException e) {
       undetermined.add(device.name());
+      Named subject = e.subject();
       add(
           Code.UNDETERMINED,
-          device,
+          subject == null ? device : subject,
           "what "
               + device.name()
-              + " lets through was not worked out: its rules cut the packets"
-              + " into too many pieces",
+              + " lets through was not worked out: "
+              + (subject == null ? "its rules" : "its rules up to " + Labels.of(subject))
+              + " cut the packets into too many pieces",
           null,
           Cure.byHand(
               "make rules of one list name the same addresses and services where they can"));

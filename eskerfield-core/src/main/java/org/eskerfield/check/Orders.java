@@ -215,10 +215,11 @@ final class Orders {
           "whether "
               + (undetermined == 1
                   ? Labels.of(first)
-                  : undetermined + " rules from line " + first.place().line() + " on")
+                  : Labels.of(first) + " and " + (undetermined - 1) + " more rules below it")
               + " of "
               + device.name()
-              + " ever act was not worked out: the rules overlap in too many ways",
+              + (undetermined == 1 ? " ever acts" : " ever act")
+              + " was not worked out: the rules overlap in too many ways",
           null,
           Cure.byHand("split the list, or let its rules overlap less"));
     }

@@ -3,6 +3,7 @@ package org.eskerfield.check;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
+import org.eskerfield.set.Overlaps;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
@@ -15,15 +16,15 @@ import org.jspecify.annotations.Nullable;
  * each rule the earlier ones that overlap it are taken away from its set, one after the other; what
  * is left is what it decides. If nothing is left, it never acts, and those that took something are
  * the reason. If all that it decides would be decided in the same way by the rules behind it, it is
- * redundant. Cost: one comparison of bounds for each pair of rules, and set operations for the
- * pairs that overlap; where many do, their union is made by halves first.
+ * redundant. Cost: that of {@link Overlaps}, and set operations for the pairs that overlap; where
+ * many do, their union is made by halves first.
  */
 final class RuleOrder {
   /** From so many overlapping rules on their union is made first. */
   private static final int MANY = 40;
 
   /** How many intervals the sets of one rule may take, and those of one list. */
-  private static final int MOST_A_RULE = 200_000;
+  private static final int MOST_A_RULE = 2_000_000;
 
   private static final int MOST_A_LIST = 5_000_000;
 
@@ -103,25 +104,10 @@ final class RuleOrder {
     }
   }
 
-  /**
-   * Two rules overlap exactly if some packet matches both. Most pairs differ in their first bounds,
-   * and to compare these costs next to nothing.
-   */
+  /** Two rules overlap exactly if some packet matches both; those that surely do not are left. */
   private void findOverlaps() {
-    PacketSet.Bounds[] bounds = new PacketSet.Bounds[entries.size()];
-    for (int i = 0; i < bounds.length; i++) {
-      bounds[i] = entries.get(i).takes.bounds();
-    }
-    int[] found = new int[entries.size()];
-    for (int i = 0; i < bounds.length; i++) {
-      int n = 0;
-      for (int j = 0; j < i; j++) {
-        if (bounds[i].mayMeet(bounds[j])) {
-          found[n++] = j;
-        }
-      }
-      overlapping.add(Arrays.copyOf(found, n));
-    }
+    List<PacketSet.Bounds> bounds = entries.stream().map(each -> each.takes.bounds()).toList();
+    overlapping.addAll(Arrays.asList(Overlaps.of(bounds)));
   }
 
   private void decide(int rule) {

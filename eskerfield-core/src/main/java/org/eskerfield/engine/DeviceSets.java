@@ -389,6 +389,7 @@ public final class DeviceSets {
 
   /** The packets that a rule takes at step 2. */
   PacketSet takenBy(Translations.Inbound entry) {
+    space.workOn(entry.rule());
     PacketSet matched = matching(entry.match());
     if (entry.back() != null) {
       matched = matched.union(matching(entry.back()));
@@ -411,6 +412,7 @@ public final class DeviceSets {
 
   /** The packets that a rule takes at step 6, with the interface by which they leave. */
   PacketSet takenBy(Translations.Outbound entry) {
+    space.workOn(entry.rule());
     PacketSet matched = matching(entry.match()).intersection(space.of(Family.IPV4));
     if (!entry.match().namesSelf()) {
       matched = matched.minus(bySelf());
@@ -540,6 +542,7 @@ public final class DeviceSets {
       return new Judged(space.none(), space.none());
     }
     if (entries.size() == 1) {
+      space.workOn(entries.get(0).rule());
       PacketSet set = matching(entries.get(0).match());
       boolean accepts = entries.get(0).rule().action() == Action.ACCEPT;
       return new Judged(set, accepts ? set : space.none());

@@ -3,6 +3,7 @@ package org.eskerfield.set;
 import java.util.Arrays;
 import java.util.HashMap;
 import java.util.Map;
+import org.eskerfield.model.Named;
 import org.eskerfield.packet.KeyedHash;
 import org.jspecify.annotations.Nullable;
 
@@ -72,12 +73,18 @@ final class Diagrams {
   private final Map<Key, Node> made = new HashMap<>();
   private int nextId = 2;
   private int allowed = Integer.MAX_VALUE;
+  private @Nullable Named subject;
   private int room = Integer.MAX_VALUE;
 
   /** Lets the next questions look at so many intervals and no more. */
   void allow(int intervals) {
     allowed = intervals;
     room = intervals;
+  }
+
+  /** What is worked out from now on, for the message if the room is used up. */
+  void workOn(@Nullable Named subject) {
+    this.subject = subject;
   }
 
   /** How many intervals were looked at since then. */
@@ -106,7 +113,7 @@ final class Diagrams {
     }
     room -= kept;
     if (room < 0) {
-      throw new UndeterminedException(allowed);
+      throw new UndeterminedException(allowed, subject);
     }
     Key key = new Key(dimension, Arrays.copyOf(last, kept), Arrays.copyOf(to, kept));
     Node known = made.get(key);

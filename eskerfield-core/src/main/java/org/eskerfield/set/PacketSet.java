@@ -66,47 +66,122 @@ public final class PacketSet {
   }
 
   /**
-   * The least interval of each dimension outside which no packet of a set lies, to tell quickly
-   * that two sets have nothing in common.
+   * The values of each dimension that packets of a set have, to tell quickly that two sets have
+   * nothing in common.
    */
   public static final class Bounds {
-    private final long[] first = new long[PacketSpace.DIMENSIONS.size()];
-    private final long[] last = new long[PacketSpace.DIMENSIONS.size()];
+    private static final long[] EVERY = {0, -1};
+    private static final int DIMENSIONS = PacketSpace.DIMENSIONS.size();
+
+    /** For each dimension the values that some packet of the set has, as intervals, ascending. */
+    private final long[][] first = new long[DIMENSIONS][];
+
+    private final long[][] last = new long[DIMENSIONS][];
 
     private Bounds(Node root) {
-      Arrays.fill(first, -1);
-      visit(root, -1, new HashSet<>());
+      List<List<long[]>> found = new ArrayList<>();
+      for (int i = 0; i < DIMENSIONS; i++) {
+        found.add(new ArrayList<>());
+      }
+      if (root != Node.NONE) {
+        visit(root, -1, new HashSet<>(), found);
+      }
+      for (int i = 0; i < DIMENSIONS; i++) {
+        join(found.get(i), i);
+      }
     }
 
     @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
-    private void visit(Node node, int above, Set<Node> met) {
-      for (int i = above + 1; i < Math.min(node.dimension, first.length); i++) {
-        first[i] = 0; // a dimension that is not asked has every value
-        last[i] = -1;
+    private static void visit(Node node, int above, Set<Node> met, List<List<long[]>> found) {
+      for (int i = above + 1; i < Math.min(node.dimension, DIMENSIONS); i++) {
+        List<long[]> all = found.get(i);
+        if (all.isEmpty() || all.get(0) != EVERY) {
+          all.add(0, EVERY); // a dimension that is not asked has every value
+        }
       }
       if (node.last.length == 0 || !met.add(node)) {
         return;
       }
       for (int i = 0; i < node.to.length; i++) {
         if (node.to[i] != Node.NONE) {
-          int d = node.dimension;
-          long from = node.first(i);
-          first[d] = Long.compareUnsigned(from, first[d]) < 0 ? from : first[d];
-          last[d] = Long.compareUnsigned(node.last[i], last[d]) > 0 ? node.last[i] : last[d];
-          visit(node.to[i], d, met);
+          found.get(node.dimension).add(new long[] {node.first(i), node.last[i]});
+          visit(node.to[i], node.dimension, met, found);
         }
       }
     }
 
+    private void join(List<long[]> intervals, int dimension) {
+      intervals.sort((a, b) -> Long.compareUnsigned(a[0], b[0]));
+      long[] firsts = new long[intervals.size()];
+      long[] lasts = new long[intervals.size()];
+      int n = 0;
+      for (long[] each : intervals) {
+        if (n > 0 && Long.compareUnsigned(each[0], lasts[n - 1]) <= 0) {
+          if (Long.compareUnsigned(each[1], lasts[n - 1]) > 0) {
+            lasts[n - 1] = each[1];
+          }
+        } else {
+          firsts[n] = each[0];
+          lasts[n++] = each[1];
+        }
+      }
+      first[dimension] = Arrays.copyOf(firsts, n);
+      last[dimension] = Arrays.copyOf(lasts, n);
+    }
+
+    int count(int dimension) {
+      return first[dimension].length;
+    }
+
+    long first(int dimension, int interval) {
+      return first[dimension][interval];
+    }
+
+    long last(int dimension, int interval) {
+      return last[dimension][interval];
+    }
+
     /** Whether the sets may have a packet in common; if not, they surely have none. */
     public boolean mayMeet(Bounds other) {
-      for (int i = 0; i < first.length; i++) {
-        if (Long.compareUnsigned(first[i], other.last[i]) > 0
-            || Long.compareUnsigned(other.first[i], last[i]) > 0) {
+      for (int i = 0; i < DIMENSIONS; i++) {
+        int mine = first[i].length;
+        int theirs = other.first[i].length;
+        if (mine == 0
+            || theirs == 0
+            || Long.compareUnsigned(first[i][0], other.last[i][theirs - 1]) > 0
+            || Long.compareUnsigned(other.first[i][0], last[i][mine - 1]) > 0) {
+          return false;
+        }
+      }
+      for (int i = 0; i < DIMENSIONS; i++) {
+        boolean few = first[i].length <= other.first[i].length;
+        if (!(few ? meet(this, other, i) : meet(other, this, i))) {
           return false;
         }
       }
       return true;
+    }
+
+    /** Whether two sets share a value: each interval of one is looked for among the other's. */
+    private static boolean meet(Bounds few, Bounds many, int dimension) {
+      long[] ends = many.last[dimension];
+      for (int i = 0; i < few.first[dimension].length; i++) {
+        int from = 0;
+        int end = ends.length;
+        while (from < end) { // the first that does not end before this one begins
+          int middle = (from + end) >>> 1;
+          if (Long.compareUnsigned(ends[middle], few.first[dimension][i]) < 0) {
+            from = middle + 1;
+          } else {
+            end = middle;
+          }
+        }
+        if (from < ends.length
+            && Long.compareUnsigned(many.first[dimension][from], few.last[dimension][i]) <= 0) {
+          return true;
+        }
+      }
+      return false;
     }
   }
 

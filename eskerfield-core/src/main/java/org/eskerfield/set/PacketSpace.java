@@ -4,6 +4,7 @@ import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.List;
 import java.util.Map;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -52,6 +53,11 @@ public final class PacketSpace {
   /** Lets what is asked from now on take so much room and no more, see {@link PacketSet}. */
   public void allow(int intervals) {
     diagrams.allow(intervals);
+  }
+
+  /** Whose packets are worked out from now on: {@link UndeterminedException#subject}. */
+  public void workOn(@Nullable Named subject) {
+    diagrams.workOn(subject);
   }
 
   /** How much room was taken since the last call of {@link #allow}. */
@@ -230,7 +236,7 @@ public final class PacketSpace {
   public PacketSet askedFor(PacketSet replies, int most) {
     List<PacketSet.Box> boxes = replies.boxes(most + 1);
     if (boxes.size() > most) {
-      throw new UndeterminedException(most);
+      throw new UndeterminedException(most, null);
     }
     List<PacketSet> pieces = new ArrayList<>();
     for (PacketSet.Box box : boxes) {

@@ -20,6 +20,7 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet.Box;
+import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -134,7 +135,7 @@ public final class PacketWords {
           if (values.contains(OTHERS)) {
             values.removeIf(value -> value.startsWith("protocol "));
           }
-          String all = some(new ArrayList<>(values));
+          String all = Some.of(List.copyOf(values), MOST_NAMES);
           merged.add(
               switch (part) {
                 case "what" -> new Line(rest.from, rest.to, all, rest.when);
@@ -143,15 +144,6 @@ public final class PacketWords {
               });
         });
     return merged;
-  }
-
-  private static String some(List<String> values) {
-    return values.size() <= MOST_NAMES
-        ? String.join(", ", values)
-        : String.join(", ", values.subList(0, MOST_NAMES))
-            + " and "
-            + (values.size() - MOST_NAMES)
-            + " more";
   }
 
   private static AddressSet addresses(Box box, Dimension upper, Dimension lower) {
@@ -209,7 +201,7 @@ public final class PacketWords {
     for (AddressRange range : rest.ranges()) {
       names.add(name(range));
     }
-    return some(names);
+    return Some.of(names, MOST_NAMES);
   }
 
   private String receivers(AddressSet all) {
@@ -233,7 +225,7 @@ public final class PacketWords {
     for (AddressRange range : all.ranges()) {
       names.add(name(range));
     }
-    return some(names);
+    return Some.of(names, MOST_NAMES);
   }
 
   private String name(AddressRange range) {

@@ -24,6 +24,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -34,6 +35,9 @@ final class Wording {
   private final Site site;
   private final ZonedDateTime now;
   private int hops = Packet.INITIAL_TTL;
+
+  /** The most addresses or services of a rule that a sentence names. */
+  private static final int MOST_NAMES = 8;
 
   /** No way through a site is as long as this. */
   private static final int MANY_HOPS = 32;
@@ -299,7 +303,7 @@ final class Wording {
   }
 
   private static String joined(List<String> texts) {
-    return String.join(", ", texts);
+    return Some.of(texts, MOST_NAMES);
   }
 
   private static String admitted(@Nullable Placed by) {

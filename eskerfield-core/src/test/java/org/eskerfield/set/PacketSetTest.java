@@ -9,6 +9,8 @@ import java.time.LocalDate;
 import java.time.LocalTime;
 import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
@@ -191,5 +193,68 @@ class PacketSetTest {
                     .union(small.protocol(6))
                     .union(small.protocol(17)))
         .isInstanceOf(UndeterminedException.class);
+  }
+
+  /** Twice as many addresses without any order take twice the room, not four times. */
+  @Test
+  void scatteredAddressesTakeRoomInProportion() {
+    int few = roomOf(4_000);
+    int many = roomOf(16_000);
+    assertThat((double) many / few).isBetween(3.5, 5.5);
+  }
+
+  private static int roomOf(int count) {
+    List<AddressRange> ranges = new ArrayList<>();
+    for (int i = 0; i < count; i++) {
+      int at = (int) (i * 2_654_435_761L % 0xff_ffff);
+      Address one = Address.ipv4(10, at >> 16, at >> 8 & 0xff, at & 0xff);
+      ranges.add(new AddressRange(one, one));
+    }
+    PacketSpace space = new PacketSpace(1, new Times(List.of(), NOW));
+    space.allow(Integer.MAX_VALUE);
+    assertThat(space.sources(AddressSet.of(ranges)).isEmpty()).isFalse();
+    return space.used();
+  }
+
+  /** Whatever is found not to overlap does not, and what cannot is not brought together at all. */
+  @Property(tries = 200)
+  void setsThatMeetOverlap(@ForAll("manySets") List<PacketSet> sets) {
+    int[][] found = Overlaps.of(sets.stream().map(PacketSet::bounds).toList());
+    for (int i = 0; i < sets.size(); i++) {
+      for (int j = 0; j < i; j++) {
+        boolean overlap = Arrays.binarySearch(found[i], j) >= 0;
+        assertThat(overlap).isEqualTo(sets.get(i).bounds().mayMeet(sets.get(j).bounds()));
+        assertThat(overlap || !sets.get(i).meets(sets.get(j))).isTrue();
+      }
+    }
+  }
+
+  @Provide
+  Arbitrary<List<PacketSet>> manySets() {
+    return Arbitraries.integers()
+        .between(0, 40)
+        .list()
+        .ofMinSize(2)
+        .ofMaxSize(6)
+        .list()
+        .ofMaxSize(12)
+        .map(
+            all ->
+                all.stream()
+                    .map(
+                        values -> {
+                          PacketSet set = SPACE.none();
+                          for (int i = 0; i + 1 < values.size(); i += 2) {
+                            int at = values.get(i);
+                            set =
+                                set.union(
+                                    SPACE
+                                        .where(Dimension.SOURCE, at, at + values.get(i + 1) / 10)
+                                        .intersection(
+                                            SPACE.where(Dimension.DESTINATION_PORT, at / 8, 9)));
+                          }
+                          return set;
+                        })
+                    .toList());
   }
 }

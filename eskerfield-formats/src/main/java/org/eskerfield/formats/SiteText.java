@@ -165,11 +165,8 @@ final class SiteText {
   int colon(NodeTuple entry) {
     int end = end(entry.getKeyNode());
     Integer colon = colons.ceiling(end);
-    Integer comma = commas.ceiling(end);
-    int value = isNothing(entry.getValueNode()) ? length() : start(entry.getValueNode());
-    return colon == null || colon > value || (comma != null && comma < colon && comma < value)
-        ? NONE
-        : colon;
+    int value = start(entry.getValueNode()); // one that is nothing stands behind the colon, too
+    return colon == null || colon > value ? NONE : colon;
   }
 
   /** The comma between two places; {@link #NONE} if there is none. */

@@ -167,4 +167,40 @@ class ProcessTest {
         .doesNotContain("\tat ")
         .endsWith("exit 2");
   }
+
+  /**
+   * Several people change one file in the same moment. Whose change is said to be written has it in
+   * the file, whose is not has it not, and the file is whole.
+   */
+  @Test
+  void changesOfOneFileAtOnceDoNotUndoEachOther() throws Exception {
+    Path site = folder.resolve("marrowby.site.yaml");
+    Files.copy(Path.of("../demo/marrowby.site.yaml"), site);
+    List<Process> runs = new ArrayList<>();
+    for (int i = 0; i < 4; i++) {
+      String line = "offer " + site + " manifests ssh --from insurers --at 202" + i;
+      List<String> call = call(line.split(" "));
+      call.addAll(List.of("--name", "shell " + i, "--yes"));
+      runs.add(new ProcessBuilder(call).redirectErrorStream(true).start());
+    }
+    int written = 0;
+    List<String> said = new ArrayList<>();
+    for (Process run : runs) {
+      said.add(output(run));
+    }
+    String after = Files.readString(site);
+    for (int i = 0; i < runs.size(); i++) {
+      boolean done = said.get(i).endsWith("exit 0");
+      written += done ? 1 : 0;
+      assertThat(after.contains("shell " + i)).as(said.get(i)).isEqualTo(done);
+      assertThat(done || said.get(i).contains("changed")).as(said.get(i)).isTrue();
+    }
+    assertThat(written).isPositive();
+    StringWriter told = new StringWriter();
+    Terminal terminal = new Terminal(new PrintWriter(told), new PrintWriter(told), Style.PLAIN);
+    assertThat(Main.run(terminal, "verify", site.toString())).as(told.toString()).isZero();
+    try (var left = Files.list(folder)) {
+      assertThat(left.toList()).containsExactly(site);
+    }
+  }
 }

@@ -6,7 +6,6 @@ import java.util.Comparator;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import java.util.Random;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.StateSettings;
@@ -66,7 +65,7 @@ final class DeviceTables {
         }
       };
 
-  private final Random random = new Random(20260105);
+  private final Lot lot;
   private final TimerWheel.Listener whenDue = this::ended;
   private int expected;
   private long sessionsAged;
@@ -94,6 +93,7 @@ final class DeviceTables {
     this.clock = clock;
     this.program = program;
     this.takable = program.takable();
+    this.lot = new Lot(program.device.name());
     origins.learn(program.device.translation());
     clock.whenItMoves(() -> sessions.advance(clock.elapsed(), whenDue));
   }
@@ -714,11 +714,11 @@ final class DeviceTables {
     StateSettings.Ports ports = settings.ports();
     long now = clock.elapsed();
     if (!Protocol.hasPorts(protocol)) {
-      return space.takeIdentifier(ports.preserved() ? wanted : random.nextInt(65536), now);
+      return space.takeIdentifier(ports.preserved() ? wanted : lot.draw(space, 65536), now);
     }
     boolean low = wanted < 1024;
     int start =
-        ports.preserved() ? wanted : low ? random.nextInt(1024) : 1024 + random.nextInt(64512);
+        ports.preserved() ? wanted : low ? lot.draw(space, 1024) : 1024 + lot.draw(space, 64512);
     boolean parity = ports.parity() && protocol == Protocol.UDP;
     return space.take(parity ? (start & ~1) | (wanted & 1) : start, parity, ports.fallback(), now);
   }

@@ -39,6 +39,9 @@ final class PortSpace {
 
   private int count;
 
+  /** How many ports were drawn by lot. */
+  private int draws;
+
   /** A space where rules and own services claim some ports. */
   PortSpace(long key, BitSet claims) {
     this.key = key;
@@ -49,6 +52,11 @@ final class PortSpace {
         summarize(word);
       }
     }
+  }
+
+  /** The number of a draw, from 1 on. */
+  int nextDraw() {
+    return ++draws;
   }
 
   /** Sets anew which ports rules and own services claim. */

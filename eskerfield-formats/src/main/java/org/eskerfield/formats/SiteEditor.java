@@ -54,6 +54,8 @@ public final class SiteEditor {
   /** Ports, addresses of both families and the like hold a colon, but no blank behind it. */
   private static final Pattern PLAIN_ALL_THE_SAME = Pattern.compile("[\\w./-]+(:[\\w./-]+)*+");
 
+  private static final Pattern LONE_RETURN = Pattern.compile("\\r(?!\\n)");
+
   private record Replacement(int start, int end, String by) {}
 
   /** An object of the file: a value, and the node that names or holds it. */
@@ -87,17 +89,26 @@ public final class SiteEditor {
    */
   public static String edited(String text, List<Edit> edits) {
     // Its limits hold here, too: composed as it is, a node could hold itself.
-    YamlParser.parse(new SourceText("text", text)).slips().stream()
-        .findFirst()
-        .ifPresent(
-            slip -> {
-              throw new IllegalArgumentException(
-                  Printable.message("line " + slip.place().line() + ": " + slip.message()));
-            });
+    mustBeYaml(text, "the text is no YAML");
+    if (LONE_RETURN.matcher(text).find()) {
+      throw new UneditableException(
+          "lines end with a carriage return alone: save the file with the line ends of today");
+    }
     SiteEditor editor = new SiteEditor(text);
     edits.forEach(editor::take);
     editor.remove();
-    return editor.result();
+    String edited = editor.result();
+    mustBeYaml(edited, "the text would be no YAML any more");
+    return edited;
+  }
+
+  private static void mustBeYaml(String text, String otherwise) {
+    List<YamlParser.Slip> slips = YamlParser.parse(new SourceText("text", text)).slips();
+    if (!slips.isEmpty()) {
+      YamlParser.Slip first = slips.get(0);
+      throw new UneditableException(
+          Printable.message(otherwise + ": line " + first.place().line() + ": " + first.message()));
+    }
   }
 
   /** What two texts of a file differ in, as a unified diff; empty if in nothing. */

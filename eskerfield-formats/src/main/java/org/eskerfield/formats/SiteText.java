@@ -38,6 +38,9 @@ final class SiteText {
 
   static final int NONE = -1;
 
+  /** The mark that UTF-8 follows; it takes no column. */
+  private static final char MARK = '\ufeff';
+
   private final String text;
 
   /** Whether each character is one place of a mark; where halves stand, they are counted. */
@@ -205,7 +208,8 @@ final class SiteText {
   }
 
   int column(int at) {
-    return at - lineStart(at);
+    int start = lineStart(at);
+    return at - start - (start == 0 && at > 0 && text.charAt(0) == MARK ? 1 : 0);
   }
 
   String lineBreak() {

@@ -60,13 +60,13 @@ public record Site(
 
   /** Freezes the maps. */
   public Site {
-    networks = frozen(networks);
-    hosts = frozen(hosts);
+    networks = ByPrefix.of(networks);
+    hosts = ByAddress.of(hosts, Host::addresses);
     services = frozen(services);
     groups = frozen(groups);
     schedules = frozen(schedules);
     names = frozen(names);
-    devices = frozen(devices);
+    devices = ByAddress.of(devices, Site::ownAddresses);
   }
 
   private static <T> Map<String, T> frozen(Map<String, T> map) {
@@ -256,55 +256,28 @@ public record Site(
     return found;
   }
 
-  /** The host that has the address; null if none does. */
+  /** The host that has the address, the first in the file; null if none does. */
   public @Nullable Host hostAt(Address address) {
-    for (Host host : hosts.values()) {
-      if (host.addresses().contains(address)) {
-        return host;
-      }
-    }
-    return null;
+    return ((ByAddress<Host>) hosts).firstAt(address);
   }
 
   /** The one host or device that has the address; null if none does, or several in two realms. */
   public @Nullable Named ownerOf(Address address) {
-    Named found = null;
-    for (Host host : hosts.values()) {
-      if (host.addresses().contains(address)) {
-        if (found != null) {
-          return null;
-        }
-        found = host;
-      }
+    List<Host> ends = ((ByAddress<Host>) hosts).at(address);
+    List<Device> between = ((ByAddress<Device>) devices).at(address);
+    if (ends.size() + between.size() != 1) {
+      return null;
     }
-    for (Device device : devices.values()) {
-      if (ownAddresses(device).contains(address)) {
-        if (found != null) {
-          return null;
-        }
-        found = device;
-      }
-    }
-    return found;
+    return ends.isEmpty() ? between.get(0) : ends.get(0);
   }
 
-  /** The device that has the address as its own; null if none does. */
+  /** The device that has the address as its own, the first in the file; null if none does. */
   public @Nullable Device deviceAt(Address address) {
-    for (Device device : devices.values()) {
-      if (ownAddresses(device).contains(address)) {
-        return device;
-      }
-    }
-    return null;
+    return ((ByAddress<Device>) devices).firstAt(address);
   }
 
-  /** The network whose prefix holds the address; null if none does. */
+  /** The network whose prefix holds the address, the first in the file; null if none does. */
   public @Nullable Network networkOf(Address address) {
-    for (Network network : networks.values()) {
-      if (network.prefixOf(address) != null) {
-        return network;
-      }
-    }
-    return null;
+    return ((ByPrefix) networks).holding(address);
   }
 }

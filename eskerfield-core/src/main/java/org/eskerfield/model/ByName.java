@@ -1,0 +1,32 @@
+package org.eskerfield.model;
+
+import java.util.AbstractMap;
+import java.util.Collections;
+import java.util.LinkedHashMap;
+import java.util.Map;
+import java.util.Set;
+import org.jspecify.annotations.Nullable;
+
+/** Things of a file by their names, in its order; nobody can change it. */
+abstract class ByName<T> extends AbstractMap<String, T> {
+  private final Map<String, T> things;
+
+  ByName(Map<String, T> things) {
+    this.things = Collections.unmodifiableMap(new LinkedHashMap<>(things));
+  }
+
+  @Override
+  public @Nullable T get(Object name) {
+    return things.get(name);
+  }
+
+  @Override
+  public boolean containsKey(Object name) {
+    return things.containsKey(name);
+  }
+
+  @Override
+  public Set<Entry<String, T>> entrySet() {
+    return things.entrySet();
+  }
+}

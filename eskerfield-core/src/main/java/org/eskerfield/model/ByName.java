@@ -1,8 +1,6 @@
 package org.eskerfield.model;
 
 import java.util.AbstractMap;
-import java.util.Collections;
-import java.util.LinkedHashMap;
 import java.util.Map;
 import java.util.Set;
 import org.jspecify.annotations.Nullable;
@@ -12,7 +10,7 @@ abstract class ByName<T> extends AbstractMap<String, T> {
   private final Map<String, T> things;
 
   ByName(Map<String, T> things) {
-    this.things = Collections.unmodifiableMap(new LinkedHashMap<>(things));
+    this.things = Site.frozen(things);
   }
 
   @Override

@@ -69,7 +69,8 @@ public record Site(
     devices = ByAddress.of(devices, Site::ownAddresses);
   }
 
-  private static <T> Map<String, T> frozen(Map<String, T> map) {
+  /** A copy that nobody can change. */
+  static <T> Map<String, T> frozen(Map<String, T> map) {
     return Collections.unmodifiableMap(new LinkedHashMap<>(map));
   }
 

@@ -12,7 +12,7 @@ import java.util.Set;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -62,7 +62,7 @@ final class Exposure {
         }
       }
     }
-    for (CompiledList list : check.sets(device).lists()) {
+    for (CompiledList list : check.sets(device).program().lists()) {
       if (list.list().guards().stream().anyMatch(Offers::isFromOutside)) {
         rules(device, list);
       }
@@ -200,7 +200,7 @@ final class Exposure {
     Map<String, Object> guards = new LinkedHashMap<>();
     guards.put("arriving", arriving.name());
     guards.put("leaving", leaving.name());
-    for (CompiledList list : check.sets(device).lists()) {
+    for (CompiledList list : check.sets(device).program().lists()) {
       boolean there = false;
       for (var guard : list.list().guards()) {
         there |= guard.arriving() != null && guard.arriving().names(arriving);
@@ -229,7 +229,7 @@ final class Exposure {
       AccessRule rule = entry.rule();
       PacketSet in =
           check
-              .decided(rule, check.sets(device).matching(entry.match()))
+              .decided(rule, check.sets(device).meaning().of(entry.match()))
               .intersection(check.space.sources(check.strangers()));
       if (rule.action() != Action.ACCEPT || in.isEmpty()) {
         continue;
@@ -454,7 +454,7 @@ final class Exposure {
         start
             .now
             .without(Dimension.ARRIVING)
-            .intersection(check.space.arriving(check.sets(device).number(arriving)));
+            .intersection(check.space.arriving(check.sets(device).meaning().number(arriving)));
     String at = device.name() + " " + arriving.name();
     PacketSet before = seen.getOrDefault(at, check.space.none());
     here = here.minus(before);

@@ -505,7 +505,7 @@ final class Externals {
   }
 
   private void capacity(Device device, DynamicRule rule) {
-    AddressSet pool = check.sets(device).pool(rule);
+    AddressSet pool = check.sets(device).meaning().pool(rule);
     long has = pool.countIpv4();
     Sources sources = sources(rule.from());
     if (sources.count <= has) {

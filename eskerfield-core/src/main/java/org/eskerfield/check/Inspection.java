@@ -13,7 +13,7 @@ import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.cure.Cure;
-import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.EveryPacket;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessRule;
@@ -55,7 +55,7 @@ final class Inspection {
   final Site site;
   final Tracer tracer;
   final PacketSpace space;
-  private final Map<String, DeviceSets> sets;
+  private final Map<String, EveryPacket> sets;
   private final List<Finding> findings = new ArrayList<>();
   private final Set<String> known = new HashSet<>();
   private final Map<List<AddressTerm>, AddressSet> addresses = new LinkedHashMap<>();
@@ -75,7 +75,7 @@ final class Inspection {
     this.mostOfDevice = mostOfDevice;
     this.tracer = Tracer.of(site);
     this.strangers = strangersTo(site);
-    this.sets = DeviceSets.of(site, VirtualClock.start(site.timeZone()));
+    this.sets = EveryPacket.of(site, VirtualClock.start(site.timeZone()));
     this.space = sets.values().iterator().next().space();
   }
 
@@ -116,12 +116,12 @@ final class Inspection {
 
   // Sets.
 
-  DeviceSets sets(Device device) {
+  EveryPacket sets(Device device) {
     return Objects.requireNonNull(sets.get(device.name()), device.name());
   }
 
   /** The passages by an interface; none, and a finding, if there are too many to work out. */
-  List<DeviceSets.Passage> passages(Device device, Interface arriving) {
+  List<EveryPacket.Passage> passages(Device device, Interface arriving) {
     if (undetermined.contains(device.name())) {
       return List.of();
     }

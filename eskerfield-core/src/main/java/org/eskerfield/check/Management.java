@@ -4,8 +4,8 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.DeviceSets;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
@@ -31,9 +31,9 @@ final class Management {
   }
 
   void inspect(Device device) {
-    DeviceSets sets = check.sets(device);
+    EveryPacket sets = check.sets(device);
     for (OwnService own : device.services()) {
-      PacketSet serves = sets.serving(own).intersection(check.space.withPorts());
+      PacketSet serves = sets.meaning().serving(own).intersection(check.space.withPorts());
       if (serves.isEmpty()) {
         continue;
       }

@@ -11,8 +11,8 @@ import org.eskerfield.cause.Obstacle;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets.Led;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket.Led;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.engine.Step;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -59,7 +59,7 @@ final class Offers {
         inspect(device, inward);
       }
     }
-    for (CompiledList list : check.sets(device).lists()) {
+    for (CompiledList list : check.sets(device).program().lists()) {
       if (!device.seesOriginal() && list.list().guards().stream().anyMatch(Offers::isFromOutside)) {
         inspect(device, list);
       }
@@ -347,7 +347,7 @@ final class Offers {
       }
       PacketSet accepted =
           check
-              .decided(rule, check.sets(device).matching(entry.match()))
+              .decided(rule, check.sets(device).meaning().of(entry.match()))
               .intersection(check.space.sources(check.strangers()))
               .intersection(check.space.of(Family.IPV4));
       if (accepted.isEmpty()) {

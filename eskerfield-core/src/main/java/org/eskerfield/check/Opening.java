@@ -4,8 +4,8 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.engine.DeviceSets;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
@@ -38,8 +38,8 @@ public record Opening(String device, String arriving, PacketSet packets) {
     if (!before.devices().keySet().equals(after.devices().keySet())) {
       return null;
     }
-    Map<String, DeviceSets> old = DeviceSets.of(before, VirtualClock.start(before.timeZone()));
-    Map<String, DeviceSets> now = DeviceSets.of(after, old.values().iterator().next().space());
+    Map<String, EveryPacket> old = EveryPacket.of(before, VirtualClock.start(before.timeZone()));
+    Map<String, EveryPacket> now = EveryPacket.of(after, old.values().iterator().next().space());
     List<Opening> openings = new ArrayList<>();
     try {
       for (Device device : after.devices().values()) {
@@ -70,7 +70,7 @@ public record Opening(String device, String arriving, PacketSet packets) {
     throw new IllegalArgumentException(device.name() + " has no interface " + own.name());
   }
 
-  private static PacketSet through(DeviceSets sets, Interface arriving) {
+  private static PacketSet through(EveryPacket sets, Interface arriving) {
     sets.space().allow(MOST_INTERVALS);
     List<PacketSet> all = new ArrayList<>();
     for (Passage passage : sets.passages(arriving)) {

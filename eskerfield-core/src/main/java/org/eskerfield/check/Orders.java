@@ -6,7 +6,7 @@ import java.util.Objects;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.Meaning;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -33,12 +33,12 @@ final class Orders {
   }
 
   void inspect(Device device) {
-    for (CompiledList list : check.sets(device).lists()) {
+    for (CompiledList list : check.sets(device).program().lists()) {
       inspect(device, list);
     }
     List<TranslationRule> inward = new ArrayList<>();
     List<RuleOrder.Entry> entries = new ArrayList<>();
-    for (DeviceSets.Ordered each : check.sets(device).inward()) {
+    for (Meaning.Ordered each : check.sets(device).meaning().inward()) {
       inward.add(each.rule());
       entries.add(new RuleOrder.Entry(each.takes(), each.rule()));
     }
@@ -51,11 +51,11 @@ final class Orders {
   void facingHalf(Device device, InwardRule rule) {
     PacketSet outer = check.space.none();
     for (Interface each : rule.facing().interfaces()) {
-      outer = outer.union(check.space.arriving(check.sets(device).number(each)));
+      outer = outer.union(check.space.arriving(check.sets(device).meaning().number(each)));
     }
     List<TranslationRule> rules = new ArrayList<>();
     List<RuleOrder.Entry> entries = new ArrayList<>();
-    for (DeviceSets.Ordered each : check.sets(device).inward()) {
+    for (Meaning.Ordered each : check.sets(device).meaning().inward()) {
       rules.add(each.rule());
       entries.add(new RuleOrder.Entry(each.takes().intersection(outer), each.rule()));
     }
@@ -69,7 +69,7 @@ final class Orders {
   private void outward(Device device) {
     List<TranslationRule> rules = new ArrayList<>();
     List<RuleOrder.Entry> entries = new ArrayList<>();
-    for (DeviceSets.Ordered each : check.sets(device).outward()) {
+    for (Meaning.Ordered each : check.sets(device).meaning().outward()) {
       rules.add(each.rule());
       entries.add(new RuleOrder.Entry(each.takes(), each.rule()));
     }
@@ -91,7 +91,7 @@ final class Orders {
       rules.add(entry.rule());
       entries.add(
           new RuleOrder.Entry(
-              check.sets(device).matching(entry.match()),
+              check.sets(device).meaning().of(entry.match()),
               new Effect(entry.rule().action(), entry.rule().log())));
     }
     List<RuleOrder.Standing> standings =

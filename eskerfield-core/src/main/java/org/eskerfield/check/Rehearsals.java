@@ -11,7 +11,7 @@ import java.util.Set;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.engine.Step;

@@ -12,7 +12,7 @@ import org.eskerfield.cause.Obstacle;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -66,7 +66,7 @@ final class Sides {
         loops(device, arriving);
       }
     }
-    for (CompiledList list : check.sets(device).lists()) {
+    for (CompiledList list : check.sets(device).program().lists()) {
       family(device, list);
       if (list.list().guards().isEmpty()) {
         guardsNothing(device, list);
@@ -332,7 +332,7 @@ final class Sides {
     if (!six || !outside) {
       return;
     }
-    PacketSet accepted = check.sets(device).accepted(list);
+    PacketSet accepted = check.sets(device).meaning().accepted(list);
     PacketSet kept4 = check.space.of(Family.IPV4).minus(accepted);
     PacketSet kept6 = check.space.of(Family.IPV6).minus(accepted);
     if (kept4.isEmpty() == kept6.isEmpty()) {

@@ -2,13 +2,13 @@ package org.eskerfield.compare;
 
 import java.util.ArrayList;
 import java.util.HashMap;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets;
-import org.eskerfield.engine.FlowClasses;
+import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.Likeness;
+import org.eskerfield.engine.Meaning;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.engine.Step;
 import org.eskerfield.model.AccessList;
@@ -92,8 +92,7 @@ final class Fates {
   private final Site site;
   private final Tracer tracer;
   private final PacketSpace space;
-  private final Map<String, DeviceSets> sets;
-  private final Map<String, FlowClasses> classes = new LinkedHashMap<>();
+  private final Map<String, EveryPacket> sets;
   private final Map<PacketSet, PacketSet> turned = new HashMap<>();
   private final Map<AddressSet, PacketSet> destinations = new HashMap<>();
 
@@ -101,8 +100,7 @@ final class Fates {
     this.site = site;
     this.tracer = Tracer.of(site);
     this.space = space;
-    this.sets = DeviceSets.of(site, space, base);
-    sets.forEach((name, each) -> classes.put(name, new FlowClasses(each)));
+    this.sets = EveryPacket.of(site, space, base);
   }
 
   /** The fate of a packet. */
@@ -122,7 +120,7 @@ final class Fates {
   }
 
   /** The sets of a device. */
-  DeviceSets sets(Device device) {
+  EveryPacket sets(Device device) {
     return Objects.requireNonNull(sets.get(device.name()), device.name());
   }
 
@@ -328,7 +326,7 @@ final class Fates {
       }
       if (filter != null) {
         for (CompiledList.Entry entry : CompiledList.of(site, filter).entries()) {
-          if (asked(sets.values().iterator().next().matching(entry.match()))) {
+          if (asked(sets.values().iterator().next().meaning().of(entry.match()))) {
             break;
           }
         }
@@ -368,7 +366,7 @@ final class Fates {
         for (Interface own : device.interfaces()) {
           if (own.network().name().equals(network.name()) && own.isUp()) {
             AddressSet claimed =
-                Objects.requireNonNull(sets.get(device.name())).answeredOn(network);
+                Objects.requireNonNull(sets.get(device.name())).meaning().answeredOn(network);
             owners.add(claimed);
             odd = odd.union(claimed);
             break;
@@ -426,15 +424,15 @@ final class Fates {
           return;
         }
       }
-      for (DeviceSets device : sets.values()) {
-        asked(to(device.namedOutside()));
+      for (EveryPacket device : sets.values()) {
+        asked(to(device.meaning().namedOutside()));
       }
     }
 
     // Devices.
 
     private void pass(Leg leg) {
-      FlowClasses here = Objects.requireNonNull(classes.get(leg.where()));
+      Meaning here = Objects.requireNonNull(sets.get(leg.where())).meaning();
       Interface arriving = leg.arriving();
       boolean known = arriving == null;
       for (Decision decision : leg.decisions()) {
@@ -445,7 +443,7 @@ final class Fates {
                 || decision.ruling() == Ruling.BINDING_KNOWN_INSIDE;
       }
       if (!known && arriving != null) {
-        FlowClasses.FlowClass alike = here.of(Packet.of(now), arriving, trace.question().at());
+        Likeness alike = Likeness.of(here, Packet.of(now), arriving, trace.question().at());
         keep(alike.arrived());
         List<Rewrite> rewritten = isReply ? turnedChain : chain;
         if (!isReply) {
@@ -465,7 +463,7 @@ final class Fates {
           Header arrived = now;
           now = left;
           here.destinationWays().forEach(this::asked);
-          if (here.seesOriginal()) { // lists see the reply as it would leave
+          if (here.program().device().seesOriginal()) { // lists see the reply as it would leave
             now = withSource(pass.arrived().destination(), pass.arrived().destinationPort(), now);
           } else { // lists see the source before it is given back
             depth++;

@@ -7,8 +7,8 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets;
-import org.eskerfield.engine.DeviceSets.Ordered;
+import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.Meaning.Ordered;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRule;
@@ -131,12 +131,12 @@ final class Focus {
       lists(was, is, was.access().get(i), is.access().get(i));
     }
     for (int i = 0; i < is.services().size() && !everything; i++) {
-      PacketSet served = this.old.sets(was).serving(was.services().get(i));
-      everything |= !served.equals(this.now.sets(is).serving(is.services().get(i)));
+      PacketSet served = this.old.sets(was).meaning().serving(was.services().get(i));
+      everything |= !served.equals(this.now.sets(is).meaning().serving(is.services().get(i)));
     }
     if (!everything) {
-      translations(this.old.sets(was).inward(), this.now.sets(is).inward());
-      translations(this.old.sets(was).outward(), this.now.sets(is).outward());
+      translations(this.old.sets(was).meaning().inward(), this.now.sets(is).meaning().inward());
+      translations(this.old.sets(was).meaning().outward(), this.now.sets(is).meaning().outward());
     }
   }
 
@@ -154,15 +154,15 @@ final class Focus {
     touch(before, after);
   }
 
-  private static boolean namesSelf(DeviceSets sets, AccessList list) {
-    return sets.lists().stream()
+  private static boolean namesSelf(EveryPacket sets, AccessList list) {
+    return sets.program().lists().stream()
         .anyMatch(each -> each.list().name().equals(list.name()) && each.namesSelf());
   }
 
-  private static void rules(DeviceSets sets, AccessList list, Row row) {
-    for (CompiledList each : sets.lists()) {
+  private static void rules(EveryPacket sets, AccessList list, Row row) {
+    for (CompiledList each : sets.program().lists()) {
       if (each.list().name().equals(list.name())) {
-        each.entries().forEach(entry -> row.add(entry.rule(), sets.matching(entry.match())));
+        each.entries().forEach(entry -> row.add(entry.rule(), sets.meaning().of(entry.match())));
       }
     }
   }
@@ -275,9 +275,9 @@ final class Focus {
     for (int round = 0; round < MOST_ROUNDS; round++) {
       PacketSet more = all;
       for (Device device : after.devices().values()) {
-        more = more.union(now.sets(device).before(all));
+        more = more.union(now.sets(device).meaning().before(all));
         Device was = Objects.requireNonNull(before.devices().get(device.name()));
-        more = more.union(old.sets(was).before(all));
+        more = more.union(old.sets(was).meaning().before(all));
       }
       if (more.equals(all)) {
         return all;

@@ -10,7 +10,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.compare.Fates.Fate;
-import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.EveryPacket;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
@@ -91,9 +91,9 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       List<Schedule> schedules = new ArrayList<>(before.schedules().values());
       schedules.addAll(after.schedules().values());
       ZonedDateTime usual = VirtualClock.start(after.timeZone());
-      int numbers = DeviceSets.numbers(before);
+      int numbers = EveryPacket.numbers(before);
       this.space =
-          new PacketSpace(numbers + DeviceSets.numbers(after), new Times(schedules, usual));
+          new PacketSpace(numbers + EveryPacket.numbers(after), new Times(schedules, usual));
       this.old = new Fates(before, space, 0);
       this.now = new Fates(after, space, numbers);
     }

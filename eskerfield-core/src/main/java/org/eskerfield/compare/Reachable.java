@@ -6,7 +6,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.compare.Fates.Fate;
-import org.eskerfield.engine.DeviceSets;
+import org.eskerfield.engine.EveryPacket;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Network;
@@ -60,7 +60,7 @@ public record Reachable(List<Entry> entries, boolean complete) {
   public static Reachable fromOutside(Site site) {
     Times times =
         new Times(List.copyOf(site.schedules().values()), VirtualClock.start(site.timeZone()));
-    PacketSpace space = new PacketSpace(DeviceSets.numbers(site), times);
+    PacketSpace space = new PacketSpace(EveryPacket.numbers(site), times);
     Fates fates = new Fates(site, space, 0);
     Origin outside = new Origin(null, null, Senders.outside(site));
     Map<String, PacketSet> packets = new LinkedHashMap<>();

@@ -1,5 +1,6 @@
 package org.eskerfield.engine;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.HashMap;
@@ -28,9 +29,13 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -305,40 +310,115 @@ final class Claims {
     return outside;
   }
 
-  /**
-   * The addresses that are dropped when no rule takes a packet for them, but for the ports that
-   * {@link #toItself} keeps.
-   */
-  AddressSet dropped(@Nullable String realm) {
+  /** The addresses that are dropped when no rule takes a packet for them; see {@link Unmatched}. */
+  private AddressSet dropped(String realm) {
     Map<String, AddressSet> known = dropped;
     if (known == null) {
       known = drop();
       dropped = known;
     }
-    return known.getOrDefault(realm(realm), AddressSet.NONE);
+    return known.getOrDefault(realm, AddressSet.NONE);
   }
 
-  /** Rules that translate an address to itself, whole or some ports of it. */
-  List<InwardRule> toItself() {
-    return toItself;
+  /** A destination that goes no further if no rule takes it, in a realm; "" for the common one. */
+  Condition unmatched(String realm) {
+    return new Unmatched(realm);
   }
 
-  /** Whether a rule translates this destination to itself. */
-  boolean isItself(Address address, int protocol, int port, int icmpType) {
-    for (InwardRule rule : toItself) {
-      if (rule.internalBlock().contains(address)
-          && ServiceTerm.anyCovers(rule.services(), protocol, port, icmpType)
-          && internalPort(rule, port) == port) {
-        return true;
-      }
+  /** All but what a rule translates to itself, whole or some ports of it. */
+  private final class Unmatched implements Condition {
+    private final String realm;
+
+    Unmatched(String realm) {
+      this.realm = realm;
     }
-    return false;
+
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return named(realm).contains(packet.family, packet.destinationHigh, packet.destinationLow)
+          && dropped(realm).contains(packet.family, packet.destinationHigh, packet.destinationLow)
+          && !isItself(packet);
+    }
+
+    private boolean isItself(Packet packet) {
+      for (InwardRule rule : toItself) {
+        if (rule.internalBlock().contains(packet.destination())
+            && ServiceTerm.anyCovers(
+                rule.services(), packet.protocol, packet.destinationPort, packet.icmpType)
+            && internalPort(rule, packet.destinationPort) == packet.destinationPort) {
+          return true;
+        }
+      }
+      return false;
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSpace space = all.space();
+      PacketSet set = space.destinations(dropped(realm));
+      for (InwardRule rule : toItself) {
+        PacketSet same =
+            space
+                .destinations(AddressSet.ofPrefixes(List.of(rule.internalBlock())))
+                .intersection(space.services(rule.services()));
+        PortSet ports = rule.internalPorts();
+        if (ports != null && ports.size() == 1) { // of several ports only the one that stays
+          same = same.intersection(space.ports(Dimension.DESTINATION_PORT, ports));
+        } else if (ports != null
+            && !ports.equals(rule.services().get(0).service().parts().get(0).ports())) {
+          continue;
+        }
+        set = set.minus(same);
+      }
+      return set;
+    }
   }
 
   private static int internalPort(InwardRule rule, int port) {
     return rule instanceof DestinationRule to
         ? to.internalPort(port)
         : rule instanceof StaticRule fixed ? port + fixed.shift() : port;
+  }
+
+  /**
+   * The claims on an address, asked of the source port of packets that are to bear it.
+   *
+   * @param realm the realm of the address; null for the common one
+   */
+  Condition claimedAt(Address address, @Nullable String realm) {
+    return new ClaimedAt(address, realm);
+  }
+
+  private final class ClaimedAt implements Condition {
+    private final Address address;
+    private final @Nullable String realm;
+
+    ClaimedAt(Address address, @Nullable String realm) {
+      this.address = address;
+      this.realm = realm;
+    }
+
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return isClaimed(address, packet.protocol, packet.sourcePort, realm);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSpace space = all.space();
+      PacketSet set = space.none();
+      for (int protocol : new int[] {Protocol.TCP, Protocol.UDP}) {
+        BitSet claimed = ports(address, protocol, realm);
+        claimed.clear(0);
+        for (int first = claimed.nextSetBit(0); first >= 0; ) {
+          int end = claimed.nextClearBit(first);
+          PacketSet ports = space.where(Dimension.SOURCE_PORT, first, end - 1);
+          set = set.union(ports.intersection(space.protocol(protocol)));
+          first = claimed.nextSetBit(end);
+        }
+      }
+      return set;
+    }
   }
 
   /** What a dynamic rule may lend at all: what no static or destination rule names. */

@@ -10,23 +10,40 @@ import org.eskerfield.model.Action;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.set.PacketSet;
 import org.jspecify.annotations.Nullable;
 
 /**
  * A rule list with all names resolved and disabled rules left out; the first match decides.
  *
  * @param list the list
- * @param entries its rules in order
+ * @param row its rules in order
  * @param namesSelf whether a rule is about packets of the device itself
  */
-public record CompiledList(AccessList list, List<Entry> entries, boolean namesSelf) {
+public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
   /**
    * An access rule.
    *
    * @param rule the rule
    * @param match what it matches
    */
-  public record Entry(AccessRule rule, Match match) {}
+  public record Entry(AccessRule rule, Match match) implements Condition {
+    /** Of its own packets the device asks only rules that name it. */
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return (!own || match.namesSelf()) && match.holds(packet, own, now);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return all.of(match);
+    }
+  }
+
+  /** Its rules in order. */
+  public List<Entry> entries() {
+    return row.entries();
+  }
 
   /** Compiles a list of a site. */
   public static CompiledList of(Site site, AccessList list) {
@@ -41,7 +58,12 @@ public record CompiledList(AccessList list, List<Entry> entries, boolean namesSe
         namesSelf |= match.namesSelf();
       }
     }
-    return new CompiledList(list, List.copyOf(entries), namesSelf);
+    Row<Entry> row =
+        new Row<>(
+            entries,
+            entry -> entry.rule().action() == Action.ACCEPT,
+            list.otherwise() == Action.ACCEPT);
+    return new CompiledList(list, row, namesSelf);
   }
 
   /** Whether it guards a way; null for the device itself as its beginning or end. */
@@ -82,22 +104,15 @@ public record CompiledList(AccessList list, List<Entry> entries, boolean namesSe
    * @param own whether the device itself sends it: then only rules that name it are asked
    */
   public @Nullable AccessRule firstMatch(Packet seen, boolean own, ZonedDateTime now) {
-    for (Entry entry : entries) {
-      if (own && !entry.match().namesSelf()) {
-        continue;
-      }
-      if (entry.match().matches(seen, own, now)) {
-        return entry.rule();
-      }
-    }
-    return null;
+    Entry entry = row.get(row.first(seen, own, now));
+    return entry == null ? null : entry.rule();
   }
 
   /** Tells the accepting rule that came nearest, if it missed by no more than two fields. */
   public void tellNearest(Narrator narrator, Packet seen, boolean own, ZonedDateTime now) {
     AccessRule nearest = null;
     Set<Match.Field> nearestMisses = Set.of();
-    for (Entry entry : entries) {
+    for (Entry entry : row.entries()) {
       if (entry.rule().action() == Action.ACCEPT) {
         Set<Match.Field> misses = entry.match().misses(seen, own, now);
         if (nearest == null || Match.distance(misses) < Match.distance(nearestMisses)) {

@@ -1,9 +1,12 @@
 package org.eskerfield.engine;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.Comparator;
 import java.util.List;
+import java.util.Map;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.AtomicReferenceArray;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.DestinationRule;
@@ -23,6 +26,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.set.PacketSet;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -30,25 +34,71 @@ import org.jspecify.annotations.Nullable;
  * in which they are asked. Immutable, so that any number of machines may run it.
  */
 public final class DeviceProgram {
-  /** An own service. */
-  record Own(OwnService service, Match match) {}
+  /** A source that no packet has. */
+  static final Condition IMPOSSIBLE_SOURCE = new Condition.Source(SpecialAddresses.NEVER_A_SOURCE);
+
+  /** An own service: who reaches it. */
+  record Own(OwnService service, Match match) implements Condition {
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return match.holds(packet, false, now);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return all.of(match);
+    }
+  }
+
+  /** An own service, whoever speaks to it. */
+  record Offered(OwnService service) implements Condition {
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return service
+          .service()
+          .service()
+          .covers(packet.protocol, packet.destinationPort, packet.icmpType);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return all.space().services(List.of(service.service()));
+    }
+  }
 
   final Device device;
   final RouteTable routes;
   final Claims claims;
   final Translations translations;
   final List<CompiledList> lists = new ArrayList<>();
-  final List<Own> services = new ArrayList<>();
+  final Row<Own> services;
+
+  /** The own services whoever speaks to them, the last one first. */
+  final Row<Offered> offered;
+
+  /** A destination that is an address of the device's own. */
+  final Condition owned;
+
+  /** A destination that is not forwarded to: multicast, or a connected network's own. */
+  final Condition unforwarded;
+
+  /** A destination that shared rules use. */
+  final Condition shared;
+
+  /** A source that is an address of the device's own in a realm, by the number of the realm. */
+  private final List<Condition> ownSources = new ArrayList<>();
+
+  /** A destination that goes no further if no rule takes it, by the number of the realm. */
+  private final List<Condition> unmatched = new ArrayList<>();
+
+  /** The ways by an interface that a rule names, by its name. */
+  private final Map<String, Row<RouteTable.Entry>> waysBy = new ConcurrentHashMap<>();
+
   final boolean keepsState;
   final boolean hasStatelessLists;
   private final List<String> realms = new ArrayList<>();
   private final AddressSet[] ownByInterface;
   private final AddressSet own;
-
-  /** The addresses that shared rules use. */
-  final AddressSet shared;
-
-  private final AddressSet unforwarded;
 
   /** The lists that guard each way, in the order in which they are asked, once asked for. */
   private final AtomicReferenceArray<@Nullable List<CompiledList>> guards;
@@ -75,18 +125,36 @@ public final class DeviceProgram {
       }
     }
     this.own = AddressSet.ofAddresses(ownAddresses);
+    this.owned = new Condition.Destination(own);
     this.unforwarded =
-        SpecialAddresses.MULTICAST_OR_BROADCAST.union(AddressSet.ofAddresses(broadcasts));
-    this.shared = sharedAddresses(device);
+        new Condition.Destination(
+            SpecialAddresses.MULTICAST_OR_BROADCAST.union(AddressSet.ofAddresses(broadcasts)));
+    this.shared = new Condition.Destination(sharedAddresses(device));
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
     for (AccessList list : device.access()) {
       lists.add(CompiledList.of(site, list));
     }
+    List<Own> served = new ArrayList<>();
+    List<Offered> offers = new ArrayList<>();
     for (OwnService service : device.services()) {
       Match match =
           new Match(site, service.from(), List.of(), List.of(service.service()), null, null);
-      services.add(new Own(service, match));
+      served.add(new Own(service, match));
+      offers.add(0, new Offered(service));
+    }
+    this.services = new Row<>(served, entry -> true, false);
+    this.offered = new Row<>(offers, entry -> true, false);
+    for (String realm : realms) {
+      List<Address> here = new ArrayList<>();
+      for (Interface each : device.interfaces()) {
+        String of = each.network().realm();
+        if ((of == null ? "" : of).equals(realm)) { // another realm may use the same address
+          here.addAll(each.addresses());
+        }
+      }
+      ownSources.add(new Condition.Source(AddressSet.ofAddresses(here)));
+      unmatched.add(claims.unmatched(realm));
     }
     this.ownByInterface = new AddressSet[device.interfaces().size()];
     for (int i = 0; i < ownByInterface.length; i++) {
@@ -106,6 +174,11 @@ public final class DeviceProgram {
   /** Compiles the policy of a device of the site. */
   public static DeviceProgram compile(Site site, Device device) {
     return new DeviceProgram(site, device);
+  }
+
+  /** The rule lists; disabled rules are left out. */
+  public List<CompiledList> lists() {
+    return lists;
   }
 
   /** The device. */
@@ -163,11 +236,6 @@ public final class DeviceProgram {
     return own;
   }
 
-  /** The addresses that packets are not forwarded to. */
-  AddressSet unforwarded() {
-    return unforwarded;
-  }
-
   /** The addresses that the enabled shared rules of a device use. */
   private static AddressSet sharedAddresses(Device device) {
     AddressSet all = AddressSet.NONE;
@@ -188,17 +256,28 @@ public final class DeviceProgram {
     return own.contains(address);
   }
 
-  /** Whether a packet that arrives from a realm bears the device's own address as its source. */
-  boolean isSourceOfOwn(Packet packet, Interface arriving) {
-    if (!own.contains(packet.family, packet.sourceHigh, packet.sourceLow)) {
-      return false;
+  /** A source that is the device's own where a packet arrives. */
+  Condition ownSource(Interface arriving) {
+    return ownSources.get(realm(arriving));
+  }
+
+  /** A destination that goes no further, if no rule took it, where a packet arrives. */
+  Condition unmatched(Interface arriving) {
+    return unmatched.get(realm(arriving));
+  }
+
+  /** The ways that packets take; by an interface alone where a rule names one. */
+  Row<RouteTable.Entry> ways(@Nullable InterfaceTerm fixed) {
+    if (fixed == null) {
+      return routes.row();
     }
-    for (Interface each : device.interfaces()) { // another realm may use the same address
-      if (realm(each) == realm(arriving) && each.addresses().contains(packet.source())) {
-        return true;
-      }
-    }
-    return false;
+    Interface by = fixed.interfaces().get(0);
+    return waysBy.computeIfAbsent(by.name(), name -> routes.by(by));
+  }
+
+  /** The claims on an address, asked of the source of packets. */
+  Condition claimedAt(Address address, int realm) {
+    return claims.claimedAt(address, realmName(realm));
   }
 
   /**
@@ -217,18 +296,6 @@ public final class DeviceProgram {
   /** Whether enabled translation rules name the address on an interface of the internet. */
   public boolean isNamedOutside(Address address) {
     return claims.namedOutside().contains(address);
-  }
-
-  /**
-   * Whether a packet that no rule took goes no further: its destination is named by rules, and
-   * nobody else has it.
-   */
-  boolean isUnmatched(Packet packet, Interface arriving) {
-    String realm = arriving.network().realm();
-    return claims.named(realm).contains(packet.destination())
-        && claims.dropped(realm).contains(packet.destination())
-        && !claims.isItself(
-            packet.destination(), packet.protocol, packet.destinationPort, packet.icmpType);
   }
 
   /**
@@ -251,11 +318,6 @@ public final class DeviceProgram {
       guards.set(at, known);
     }
     return known;
-  }
-
-  /** Whether packets to the address are not forwarded: multicast, or a connected network's own. */
-  boolean neverForwards(Address address) {
-    return unforwarded.contains(address);
   }
 
   /** Whether a term names the interface; no term names every one. */

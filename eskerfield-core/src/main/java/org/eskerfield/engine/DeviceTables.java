@@ -809,14 +809,9 @@ final class DeviceTables {
     return NONE;
   }
 
-  /** Whether the port that a packet would have on a lent address is claimed by somebody else. */
-  boolean isClaimed(int binding, Packet packet) {
-    return bindings.isWholeAddress(binding)
-        && program.claims.isClaimed(
-            ipv4(bindings.external(binding)),
-            packet.protocol,
-            packet.sourcePort,
-            program.realmName(bindings.externalRealm(binding)));
+  /** The external address of a binding. */
+  Address external(int binding) {
+    return ipv4(bindings.external(binding));
   }
 
   // Packets that came back.

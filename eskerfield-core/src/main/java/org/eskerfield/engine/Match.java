@@ -12,10 +12,12 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
 import org.jspecify.annotations.Nullable;
 
 /** The conditions of a rule, with all names resolved. */
-public final class Match {
+public final class Match implements Condition {
   /** The fields of a packet that a rule can ask for. */
   public enum Field {
     /** The interface by which the packet arrives. */
@@ -58,43 +60,29 @@ public final class Match {
     return from.stream().anyMatch(term -> term.kind() == AddressTerm.Kind.SELF);
   }
 
-  /** The sources; null for every one. */
-  @Nullable AddressSet from() {
-    return from;
-  }
-
-  /** The destinations; null for every one. */
-  @Nullable AddressSet to() {
-    return to;
-  }
-
-  /** The services; empty for every one. */
-  List<ServiceTerm> services() {
-    return services;
-  }
-
-  /** The source ports; null for every one. */
-  @Nullable PortSet sourcePorts() {
-    return sourcePorts;
-  }
-
-  /** When it matches; null for always. */
-  @Nullable Schedule when() {
-    return when;
-  }
-
   /** Whether the sources include {@code device}. */
   boolean namesSelf() {
     return fromSelf;
   }
 
-  /** Whether a packet, sent by the device itself or not, matches at this moment. */
-  boolean matches(Packet packet, boolean own, ZonedDateTime now) {
+  @Override
+  public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
     return sourceMatches(packet, own)
         && destinationMatches(packet)
         && serviceMatches(packet)
         && sourcePortMatches(packet)
         && (when == null || when.covers(now));
+  }
+
+  @Override
+  public PacketSet among(Meaning all) {
+    PacketSpace space = all.space();
+    PacketSet sources = from == null ? space.all() : space.sources(from);
+    return (from != null && fromSelf ? sources.union(all.bySelf()) : sources)
+        .intersection(to == null ? space.all() : space.destinations(to))
+        .intersection(space.services(services))
+        .intersection(space.sourcePorts(sourcePorts))
+        .intersection(space.during(when));
   }
 
   /** The fields by which a packet misses; empty if it matches. */

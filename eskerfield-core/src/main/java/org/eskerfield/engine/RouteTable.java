@@ -1,5 +1,6 @@
 package org.eskerfield.engine;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.Collections;
 import java.util.List;
@@ -8,7 +9,10 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.set.PacketSet;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -36,7 +40,18 @@ final class RouteTable {
       int preference,
       Placed by,
       int number)
-      implements Comparable<Entry> {
+      implements Comparable<Entry>, Condition {
+    /** Whether it leads to where a packet goes. */
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return to.contains(packet.family, packet.destinationHigh, packet.destinationLow);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return all.space().destinations(AddressSet.ofPrefixes(List.of(to)));
+    }
+
     /** The one that is preferred comes first; equals keep the order of the file. */
     @Override
     public int compareTo(Entry other) {
@@ -45,8 +60,26 @@ final class RouteTable {
     }
   }
 
-  private final List<Entry> up = new ArrayList<>();
-  private final List<Entry> down = new ArrayList<>();
+  /**
+   * One way on, asked of where packets come from.
+   *
+   * @param way the way
+   */
+  record Back(Entry way) implements Condition {
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return way.to.contains(packet.family, packet.sourceHigh, packet.sourceLow);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return all.space().sources(AddressSet.ofPrefixes(List.of(way.to)));
+    }
+  }
+
+  private final Row<Entry> up;
+  private final Row<Entry> down;
+  private final Row<Back> back;
 
   RouteTable(Device device) {
     List<Entry> all = new ArrayList<>();
@@ -61,6 +94,8 @@ final class RouteTable {
       all.add(new Entry(route.to(), route.leaving(), route.via(), route.preference(), route, -1));
     }
     Collections.sort(all);
+    List<Entry> up = new ArrayList<>();
+    List<Entry> down = new ArrayList<>();
     for (Entry entry : all) {
       List<Entry> list = entry.leaving() == null || entry.leaving().isUp() ? up : down;
       list.add(
@@ -72,6 +107,9 @@ final class RouteTable {
               entry.by(),
               list.size()));
     }
+    this.up = Row.of(up);
+    this.down = Row.of(down);
+    this.back = Row.of(up.stream().map(Back::new).toList());
   }
 
   /** The way to an address; null if none leads there. */
@@ -79,34 +117,41 @@ final class RouteTable {
     return firstHolding(up, address);
   }
 
-  /** The way to an address by an interface; null if none leads there. */
-  @Nullable Entry to(Address address, Interface by) {
-    for (Entry entry : up) {
-      Interface leaving = entry.leaving();
-      if (leaving != null && leaving.name().equals(by.name()) && entry.to().contains(address)) {
-        return entry;
-      }
-    }
-    return null;
-  }
-
   /** The ways that can be taken, the one that is preferred first. */
   List<Entry> ways() {
-    return up;
+    return up.entries();
   }
 
   /** The way with a number. */
   Entry way(int number) {
-    return up.get(number);
+    return up.entries().get(number);
   }
 
-  /** The way that would lead to an address if its interface were up; null if there is none. */
-  @Nullable Entry downTo(Address address) {
-    return firstHolding(down, address);
+  /** The ways that packets take. */
+  Row<Entry> row() {
+    return up;
   }
 
-  private static @Nullable Entry firstHolding(List<Entry> entries, Address address) {
-    for (Entry entry : entries) {
+  /** The ways by an interface that a rule names. */
+  Row<Entry> by(Interface leaving) {
+    return Row.of(
+        up.entries().stream()
+            .filter(way -> way.leaving() != null && way.leaving().name().equals(leaving.name()))
+            .toList());
+  }
+
+  /** The ways that would be taken if their interfaces were up. */
+  Row<Entry> down() {
+    return down;
+  }
+
+  /** The ways by which replies would go back. */
+  Row<Back> back() {
+    return back;
+  }
+
+  private static @Nullable Entry firstHolding(Row<Entry> row, Address address) {
+    for (Entry entry : row.entries()) {
       if (entry.to().contains(address)) {
         return entry;
       }

@@ -4,6 +4,7 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
+import java.util.concurrent.atomic.AtomicReferenceArray;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRule;
@@ -29,6 +30,10 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.Rewrite;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -56,7 +61,8 @@ final class Translations {
       @Nullable InterfaceTerm facing,
       @Nullable Interface home,
       @Nullable Hairpin hairpin,
-      @Nullable Match admission) {
+      @Nullable Match admission)
+      implements Condition {
     boolean faces(Interface arriving) {
       return DeviceProgram.covers(facing, arriving);
     }
@@ -69,16 +75,32 @@ final class Translations {
 
     /** Whether packets that arrive here are taken, from outside or from inside. */
     boolean takesFrom(Interface arriving) {
-      return faces(arriving) || hairpins(arriving);
+      return back != null || faces(arriving) || hairpins(arriving);
     }
 
-    boolean takes(Packet packet, Interface arriving, ZonedDateTime now) {
-      if (back != null) {
-        return match.matches(packet, false, now) || back.matches(packet, false, now);
+    /** Whether it takes a packet that arrives where it {@link #takesFrom}. */
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      if (packet.family != Family.IPV4) {
+        return false;
       }
-      return isFor(packet.destination())
-          && takesFrom(arriving)
-          && match.matches(packet, false, now);
+      return back != null
+          ? match.holds(packet, own, now) || back.holds(packet, own, now)
+          : external != null
+              && external.contains(packet.family, packet.destinationHigh, packet.destinationLow)
+              && match.holds(packet, own, now);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSet matched = all.of(match);
+      if (back != null) {
+        matched = matched.union(all.of(back));
+      } else if (external != null) {
+        AddressSet block = AddressSet.ofPrefixes(List.of(external));
+        matched = matched.intersection(all.space().destinations(block));
+      }
+      return matched.intersection(all.space().of(Family.IPV4));
     }
 
     boolean isFor(Address destination) {
@@ -97,6 +119,32 @@ final class Translations {
             packet.destinationPort + (ports ? fixed.shift() : 0));
       }
     }
+
+    /** The same for every packet. */
+    Rewrite rewrite(Meaning all) {
+      if (rule instanceof StaticRule fixed && external != null) {
+        Rewrite moves = all.addressesMove(Dimension.DESTINATION, external, fixed.internalBlock());
+        return all.portsMove(moves, Dimension.DESTINATION_PORT, fixed.shift());
+      }
+      if (!(rule instanceof DestinationRule to)) {
+        return Rewrite.NONE;
+      }
+      PacketSpace space = all.space();
+      PacketSet host = space.destinations(AddressSet.ofPrefixes(List.of(to.internalBlock())));
+      Rewrite rewrite = Rewrite.NONE.andBecomes(Dimension.DESTINATION, host, space.of(Family.IPV4));
+      PortSet ports = to.internalPorts();
+      if (ports == null) {
+        return rewrite;
+      }
+      if (ports.size() == 1) {
+        return rewrite.andBecomes(
+            Dimension.DESTINATION_PORT,
+            space.ports(Dimension.DESTINATION_PORT, ports),
+            space.withPorts());
+      }
+      int first = to.services().get(0).service().parts().get(0).ports().first();
+      return all.portsMove(rewrite, Dimension.DESTINATION_PORT, ports.first() - first);
+    }
   }
 
   /**
@@ -113,12 +161,63 @@ final class Translations {
       Match match,
       InterfaceTerm leaving,
       @Nullable Prefix external,
-      @Nullable AddressSet pool) {
-    boolean takes(Packet packet, Interface leaving, boolean own, ZonedDateTime now) {
-      return DeviceProgram.covers(this.leaving, leaving)
+      @Nullable AddressSet pool)
+      implements Condition {
+    /** Whether it takes a packet that leaves by one of its interfaces. */
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return packet.family == Family.IPV4
           && (!own || match.namesSelf())
-          && match.matches(packet, own, now)
+          && match.holds(packet, own, now)
           && portsFit(packet);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSet matched = all.of(match).intersection(all.space().of(Family.IPV4));
+      if (!match.namesSelf()) {
+        matched = matched.minus(all.bySelf());
+      }
+      return rule instanceof StaticRule fixed && !fixed.services().isEmpty()
+          ? matched.intersection(internalPorts(fixed, all))
+          : matched;
+    }
+
+    /** The packets from the internal ports of a static rule for ports. */
+    private static PacketSet internalPorts(StaticRule fixed, Meaning all) {
+      PacketSpace space = all.space();
+      PacketSet set = space.none();
+      for (ServiceTerm term : fixed.services()) {
+        for (ServicePart part : term.service().parts()) {
+          if (Protocol.hasPorts(part.protocol())) {
+            PacketSet ports = space.ports(Dimension.SOURCE_PORT, part.ports());
+            PacketSet external = space.protocol(part.protocol()).intersection(ports);
+            Rewrite shifted = all.portsMove(Rewrite.NONE, Dimension.SOURCE_PORT, fixed.shift());
+            set = set.union(external.image(shifted));
+          }
+        }
+      }
+      return set;
+    }
+
+    /** Gives a packet the source that a static rule says. */
+    void rewrite(Packet packet) {
+      if (rule instanceof StaticRule fixed && external != null) {
+        int shift = Protocol.hasPorts(packet.protocol) ? fixed.shift() : 0;
+        packet.rewriteSource(
+            StaticRule.moved(packet.source(), fixed.internalBlock(), external),
+            packet.sourcePort - shift);
+      }
+    }
+
+    /** What the rule does to every packet that leaves by an interface. */
+    Rewrite rewrite(Meaning all, Interface side) {
+      if (rule instanceof StaticRule fixed && external != null) {
+        Rewrite moves = all.addressesMove(Dimension.SOURCE, fixed.internalBlock(), external);
+        return all.portsMove(moves, Dimension.SOURCE_PORT, -fixed.shift());
+      }
+      AddressSet addresses = pool == null ? all.program().ownOf(side) : pool;
+      return rule instanceof DynamicRule ? all.lends(addresses) : all.shares(addresses);
     }
 
     /** A static rule for ports takes only packets from these ports. */
@@ -135,12 +234,19 @@ final class Translations {
   final List<Inbound> inbound = new ArrayList<>();
   final List<Outbound> outbound = new ArrayList<>();
 
+  /** The rules that take packets from each interface at step 2, and to each at step 6. */
+  private final AtomicReferenceArray<@Nullable Row<Inbound>> from;
+
+  private final AtomicReferenceArray<@Nullable Row<Outbound>> towards;
+
   private final Site site;
   private final Claims claims;
 
   Translations(Site site, Device device, Claims claims) {
     this.site = site;
     this.claims = claims;
+    this.from = new AtomicReferenceArray<>(device.interfaces().size());
+    this.towards = new AtomicReferenceArray<>(device.interfaces().size());
     for (TranslationRule rule : device.translation()) {
       if (!rule.disabled()) {
         add(rule);
@@ -205,22 +311,28 @@ final class Translations {
         : new Match(site, admit.from(), List.of(), List.of(), null, admit.when());
   }
 
-  /** The first rule that takes a packet at step 2; null if none does. */
-  @Nullable Inbound inboundFor(
-      Packet packet, Interface arriving, ZonedDateTime now, @Nullable Narrator narrator) {
-    for (Inbound entry : inbound) {
-      if (entry.takes(packet, arriving, now)) {
-        return entry;
-      }
+  /** The rules that are asked at step 2 of what arrives by the interface with a number. */
+  Row<Inbound> from(Interface arriving, int number) {
+    Row<Inbound> row = from.get(number);
+    if (row == null) {
+      row = Row.of(inbound.stream().filter(entry -> entry.takesFrom(arriving)).toList());
+      from.set(number, row);
     }
-    if (narrator != null) {
-      tellNearest(packet, arriving, now, narrator);
-    }
-    return null;
+    return row;
   }
 
-  private void tellNearest(
-      Packet packet, Interface arriving, ZonedDateTime now, Narrator narrator) {
+  /** The rules that are asked at step 6 of what leaves by the interface with a number. */
+  Row<Outbound> towards(Interface leaving, int number) {
+    Row<Outbound> row = towards.get(number);
+    if (row == null) {
+      row = Row.of(outbound.stream().filter(entry -> entry.leaving().names(leaving)).toList());
+      towards.set(number, row);
+    }
+    return row;
+  }
+
+  /** Tells the rule on its destination that came nearest to taking a packet. */
+  void tellNearest(Packet packet, Interface arriving, ZonedDateTime now, Narrator narrator) {
     Inbound nearest = null;
     Set<Match.Field> nearestMisses = Set.of();
     for (Inbound entry : inbound) {
@@ -238,20 +350,6 @@ final class Translations {
     if (nearest != null) {
       narrator.nearly(nearest.rule(), nearestMisses, packet);
     }
-  }
-
-  /** The first rule that takes a packet at step 6; null if none does. */
-  @Nullable Outbound outboundFor(
-      Packet packet, @Nullable Interface leaving, boolean own, ZonedDateTime now) {
-    if (packet.family != Family.IPV4 || leaving == null) {
-      return null;
-    }
-    for (Outbound entry : outbound) {
-      if (entry.takes(packet, leaving, own, now)) {
-        return entry;
-      }
-    }
-    return null;
   }
 
   /** The static rule that a packet to an external endpoint goes in by; null if there is none. */

@@ -5,10 +5,10 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceSets;
-import org.eskerfield.engine.DeviceSets.Approach;
-import org.eskerfield.engine.DeviceSets.Ordered;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.EveryPacket.Approach;
+import org.eskerfield.engine.EveryPacket.Passage;
+import org.eskerfield.engine.Meaning.Ordered;
 import org.eskerfield.engine.Step;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessList;
@@ -44,7 +44,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * Reads the policy of a site aloud.
  *
- * <p>Idea: each rule is put into a sentence, and the sets of the device ({@link DeviceSets}) are
+ * <p>Idea: each rule is put into a sentence, and the sets of the device ({@link EveryPacket}) are
  * asked for packets that come to be decided by it. A sample of them is traced, from a sender of the
  * file where there is one; it is an example only if the trace says that this very rule decided. So
  * no sentence stands beside a packet that it is not true of.
@@ -55,7 +55,7 @@ public final class Explainer {
 
   private final Site site;
   private final Tracer tracer;
-  private final Map<String, DeviceSets> sets;
+  private final Map<String, EveryPacket> sets;
 
   private final boolean examples;
 
@@ -63,7 +63,7 @@ public final class Explainer {
     this.site = site;
     this.examples = examples;
     this.tracer = Tracer.of(site);
-    this.sets = DeviceSets.of(site, VirtualClock.start(site.timeZone()));
+    this.sets = EveryPacket.of(site, VirtualClock.start(site.timeZone()));
   }
 
   /** An explainer of a site. */
@@ -229,13 +229,13 @@ public final class Explainer {
 
   private List<RuleDetail.Earlier> before(
       Device device, Placed thing, @Nullable AccessList in, Sentences sentences) {
-    DeviceSets all = sets(device);
+    EveryPacket all = sets(device);
     List<RuleDetail.Earlier> earlier = new ArrayList<>();
     PacketSet mine = null;
-    List<Ordered> row = new ArrayList<>(all.inward());
+    List<Ordered> row = new ArrayList<>(all.meaning().inward());
     if (thing instanceof TranslationRule rule) {
       boolean inward = rule instanceof InwardRule || rule instanceof UntouchedRule;
-      row = inward ? row : all.outward();
+      row = inward ? row : all.meaning().outward();
       for (Ordered each : row) {
         mine = each.rule().equals(rule) ? each.takes() : mine;
       }
@@ -248,13 +248,13 @@ public final class Explainer {
     } else if (in != null && thing instanceof AccessRule rule) {
       CompiledList list = compiled(all, in);
       for (CompiledList.Entry entry : list.entries()) {
-        mine = entry.rule().equals(rule) ? all.matching(entry.match()) : mine;
+        mine = entry.rule().equals(rule) ? all.meaning().of(entry.match()) : mine;
       }
       for (CompiledList.Entry entry : list.entries()) {
         if (mine == null || entry.rule().equals(rule)) {
           break;
         }
-        addEarlier(earlier, entry.rule(), all.matching(entry.match()), mine, sentences);
+        addEarlier(earlier, entry.rule(), all.meaning().of(entry.match()), mine, sentences);
       }
     }
     return earlier;
@@ -278,12 +278,12 @@ public final class Explainer {
     List<PacketSet> by(Interface arriving);
   }
 
-  private DeviceSets sets(Device device) {
+  private EveryPacket sets(Device device) {
     return Objects.requireNonNull(sets.get(device.name()), device.name());
   }
 
   private Candidates decidesAtSource(Device device, TranslationRule rule) {
-    DeviceSets all = sets(device);
+    EveryPacket all = sets(device);
     return arriving -> {
       List<PacketSet> found = new ArrayList<>();
       for (Passage passage : all.passages(arriving)) {
@@ -301,7 +301,7 @@ public final class Explainer {
         && !(rule instanceof UntouchedRule)) {
       return decidesAtSource(device, rule);
     }
-    DeviceSets all = sets(device);
+    EveryPacket all = sets(device);
     return arriving -> {
       List<PacketSet> found = new ArrayList<>();
       if (thing instanceof TranslationRule rule) {
@@ -321,7 +321,8 @@ public final class Explainer {
         }
       } else if (thing instanceof Stance) {
         for (Approach approach : all.approaches(arriving)) {
-          if (approach.leaving() != null && all.lists().stream().noneMatch(approach::isGuardedBy)) {
+          if (approach.leaving() != null
+              && all.program().lists().stream().noneMatch(approach::isGuardedBy)) {
             found.add(approach.arrived());
           }
         }
@@ -330,9 +331,11 @@ public final class Explainer {
     };
   }
 
-  private static PacketSet through(DeviceSets all, Passage passage, Placed thing) {
+  private static PacketSet through(EveryPacket all, Passage passage, Placed thing) {
     if (thing instanceof OwnService own) {
-      return passage.leaving() == null ? passage.arrivedAs(all.serving(own)) : all.space().none();
+      return passage.leaving() == null
+          ? passage.arrivedAs(all.meaning().serving(own))
+          : all.space().none();
     }
     Route route = (Route) thing;
     Interface by = route.leaving();
@@ -347,13 +350,13 @@ public final class Explainer {
         : all.space().none();
   }
 
-  private static PacketSet destinations(DeviceSets all, AddressSet to, Passage passage) {
+  private static PacketSet destinations(EveryPacket all, AddressSet to, Passage passage) {
     PacketSet inside = passage.inside().intersection(all.space().destinations(to));
     return inside.preImage(passage.destination());
   }
 
-  private static CompiledList compiled(DeviceSets all, AccessList in) {
-    for (CompiledList list : all.lists()) {
+  private static CompiledList compiled(EveryPacket all, AccessList in) {
+    for (CompiledList list : all.program().lists()) {
       if (list.list().equals(in)) {
         return list;
       }
@@ -362,10 +365,10 @@ public final class Explainer {
   }
 
   /** What a rule of a list decides, or what is left for its end. */
-  private static PacketSet decided(DeviceSets all, CompiledList list, Placed thing) {
+  private static PacketSet decided(EveryPacket all, CompiledList list, Placed thing) {
     PacketSet rest = all.space().all();
     for (CompiledList.Entry entry : list.entries()) {
-      PacketSet matched = all.matching(entry.match());
+      PacketSet matched = all.meaning().of(entry.match());
       if (entry.rule().equals(thing)) {
         return matched.intersection(rest);
       }

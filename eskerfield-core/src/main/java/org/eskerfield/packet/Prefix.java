@@ -50,7 +50,19 @@ public record Prefix(Address first, int length) {
 
   /** Whether the block holds the address; never true across families. */
   public boolean contains(Address address) {
-    return address.family() == first.family() && mask(address, length, false).equals(first);
+    return contains(address.family(), address.high(), address.low());
+  }
+
+  /** As {@link #contains(Address)}, for an address that exists only as its parts. */
+  public boolean contains(Family family, long high, long low) {
+    if (family != first.family()) {
+      return false;
+    }
+    int free = family.bits() - length; // the bits that members may have as they like
+    return free < Long.SIZE
+        ? high == first.high() && low >>> free == first.low() >>> free
+        : free == 2 * Long.SIZE
+            || high >>> (free - Long.SIZE) == first.high() >>> (free - Long.SIZE);
   }
 
   /**

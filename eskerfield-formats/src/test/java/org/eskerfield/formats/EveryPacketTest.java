@@ -10,8 +10,8 @@ import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
-import org.eskerfield.engine.DeviceSets;
-import org.eskerfield.engine.DeviceSets.Passage;
+import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.engine.Ruling;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Device;
@@ -25,7 +25,7 @@ import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.Test;
 
 /** Sets and the machine, on devices and packets drawn by lot. */
-class DeviceSetsTest {
+class EveryPacketTest {
   private static final int DEVICES = 300;
   private static final int PACKETS = 400;
 
@@ -55,7 +55,7 @@ class DeviceSetsTest {
       Device edge = Objects.requireNonNull(site.devices().get("edge"));
       DeviceProgram program = DeviceProgram.compile(site, edge);
       ZonedDateTime usual = VirtualClock.start(site.timeZone());
-      DeviceSets sets = Objects.requireNonNull(DeviceSets.of(site, usual).get("edge"));
+      EveryPacket sets = Objects.requireNonNull(EveryPacket.of(site, usual).get("edge"));
       for (int number = 0; number < edge.interfaces().size(); number++) {
         Interface arriving = edge.interfaces().get(number);
         List<Passage> passages = sets.passages(arriving);

@@ -144,7 +144,7 @@ public final class DeviceProgram {
       offers.add(0, new Offered(service));
     }
     this.services = new Row<>(served, entry -> true, false);
-    this.offered = new Row<>(offers, entry -> true, false);
+    this.offered = Row.of(offers);
     for (String realm : realms) {
       List<Address> here = new ArrayList<>();
       for (Interface each : device.interfaces()) {

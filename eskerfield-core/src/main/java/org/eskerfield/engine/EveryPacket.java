@@ -321,22 +321,28 @@ public final class EveryPacket {
       return false;
     }
 
-    private InHand of(int answer, PacketSet some, Seen seen) {
-      if (seen == Seen.NOW) {
-        return new InHand(answer, arrived, now.intersection(some), Rewrite.NONE);
-      }
-      PacketSet before = now.preImage(to).intersection(arrived).intersection(some);
-      return new InHand(answer, before, before.image(to).intersection(now), Rewrite.NONE);
+    /** What is in hand of those that are seen as a set, or as none of it. */
+    private InHand of(int answer, PacketSet some, boolean inside, Seen seen) {
+      PacketSet all = seen(seen);
+      PacketSet these = inside ? all.intersection(some) : all.minus(some);
+      return seen == Seen.NOW
+          ? new InHand(answer, arrived, these, Rewrite.NONE)
+          : new InHand(answer, these, these.image(to).intersection(now), Rewrite.NONE);
+    }
+
+    private PacketSet seen(Seen seen) {
+      return seen == Seen.NOW ? now : now.preImage(to).intersection(arrived);
     }
 
     @Override
     boolean is(Condition condition, Seen seen) {
-      return go(() -> {
+      InHand given =
+          go(
+              () -> {
                 PacketSet yes = meaning.of(condition);
-                return List.of(of(YES, yes, seen), of(NO, yes.complement(), seen));
-              })
-              .answer
-          == YES;
+                return List.of(of(YES, yes, true, seen), of(NO, yes, false, seen));
+              });
+      return given.answer == YES;
     }
 
     @Override
@@ -344,20 +350,18 @@ public final class EveryPacket {
       return go(() -> row.passes() == null ? entries(row, seen) : passing(row, seen)).answer;
     }
 
+    /** Only those that pass: with the others it is over, whoever stops them. */
     private List<InHand> passing(Row<?> row, Seen seen) {
-      PacketSet passing = meaning.taken(row).passing();
-      return List.of(
-          of(row.example(true), passing, seen), of(row.example(false), passing.complement(), seen));
+      return List.of(of(row.example(), meaning.taken(row).passing(), true, seen));
     }
 
     private List<InHand> entries(Row<?> row, Seen seen) {
       Meaning.Taken taken = meaning.taken(row);
-      PacketSet asked = seen == Seen.NOW ? now : now.preImage(to).intersection(arrived);
       List<InHand> all = new ArrayList<>();
-      for (int entry : taken.meeting(asked)) {
-        all.add(of(entry, taken.decided(entry), seen));
+      for (int entry : taken.meeting(seen(seen))) {
+        all.add(of(entry, taken.decided(entry), true, seen));
       }
-      all.add(of(Row.NONE, taken.decided(Row.NONE), seen));
+      all.add(of(Row.NONE, taken.any(), false, seen));
       return all;
     }
 

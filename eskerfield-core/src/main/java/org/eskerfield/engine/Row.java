@@ -10,8 +10,8 @@ import org.jspecify.annotations.Nullable;
  * Conditions that are asked in their order; the first that holds decides.
  *
  * @param entries what is asked, in its order
- * @param passes where packets go on alike whichever entry takes them, and only whether they pass
- *     counts: whether an entry lets them; null where each entry leads somewhere else
+ * @param passes where packets only pass or are at their end, whichever entry takes them: whether an
+ *     entry lets them pass; null where each entry leads somewhere else
  * @param otherwise whether packets pass that no entry takes, where that counts
  */
 record Row<E extends Condition>(List<E> entries, @Nullable Predicate<E> passes, boolean otherwise) {
@@ -47,10 +47,10 @@ record Row<E extends Condition>(List<E> entries, @Nullable Predicate<E> passes, 
     return (number == NONE || passes == null) ? otherwise : passes.test(entries.get(number));
   }
 
-  /** The first entry whose packets pass or do not; {@link #NONE} for what no entry takes. */
-  int example(boolean passing) {
+  /** The first entry whose packets pass; {@link #NONE} where only those pass that none takes. */
+  int example() {
     for (int i = 0; i < entries.size(); i++) {
-      if (passes(i) == passing) {
+      if (passes(i)) {
         return i;
       }
     }

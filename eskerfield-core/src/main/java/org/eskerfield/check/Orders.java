@@ -6,7 +6,7 @@ import java.util.Objects;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
 import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.Meaning;
+import org.eskerfield.engine.DeviceMeaning;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -38,7 +38,7 @@ final class Orders {
     }
     List<TranslationRule> inward = new ArrayList<>();
     List<RuleOrder.Entry> entries = new ArrayList<>();
-    for (Meaning.Ordered each : check.sets(device).meaning().inward()) {
+    for (DeviceMeaning.Ordered each : check.sets(device).meaning().inward()) {
       inward.add(each.rule());
       entries.add(new RuleOrder.Entry(each.takes(), each.rule()));
     }
@@ -55,7 +55,7 @@ final class Orders {
     }
     List<TranslationRule> rules = new ArrayList<>();
     List<RuleOrder.Entry> entries = new ArrayList<>();
-    for (Meaning.Ordered each : check.sets(device).meaning().inward()) {
+    for (DeviceMeaning.Ordered each : check.sets(device).meaning().inward()) {
       rules.add(each.rule());
       entries.add(new RuleOrder.Entry(each.takes().intersection(outer), each.rule()));
     }
@@ -69,7 +69,7 @@ final class Orders {
   private void outward(Device device) {
     List<TranslationRule> rules = new ArrayList<>();
     List<RuleOrder.Entry> entries = new ArrayList<>();
-    for (Meaning.Ordered each : check.sets(device).meaning().outward()) {
+    for (DeviceMeaning.Ordered each : check.sets(device).meaning().outward()) {
       rules.add(each.rule());
       entries.add(new RuleOrder.Entry(each.takes(), each.rule()));
     }

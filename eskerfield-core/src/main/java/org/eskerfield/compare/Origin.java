@@ -28,13 +28,4 @@ record Origin(@Nullable String network, @Nullable String host, AddressSet source
   private static boolean isThere(Host host, @Nullable Network at) {
     return at == null ? host.isOutside() : host.isOn(at);
   }
-
-  /** Whether a host sends in a way of its own. */
-  static boolean isPeculiar(Host host) {
-    return host.off()
-        || host.networks().size() > 1
-        || !host.ownPrefixes().isEmpty()
-        || !host.gateways().isEmpty()
-        || !host.blocked().isEmpty();
-  }
 }

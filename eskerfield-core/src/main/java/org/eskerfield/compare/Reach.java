@@ -11,6 +11,7 @@ import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.compare.Fates.Fate;
 import org.eskerfield.engine.EveryPacket;
+import org.eskerfield.engine.SiteProgram;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
@@ -271,7 +272,7 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
       Set<String> peculiar = new HashSet<>();
       for (Site site : List.of(before, after)) {
         site.hosts().values().stream()
-            .filter(Origin::isPeculiar)
+            .filter(SiteProgram::isPeculiar)
             .forEach(host -> peculiar.add(host.name()));
       }
       AddressSet odd = AddressSet.NONE;

@@ -305,6 +305,11 @@ final class Claims {
     return !hosts.contains(address);
   }
 
+  /** The addresses of all described hosts. */
+  AddressSet hosts() {
+    return hosts;
+  }
+
   /** The addresses that rules name on an interface of the internet. */
   AddressSet namedOutside() {
     return outside;

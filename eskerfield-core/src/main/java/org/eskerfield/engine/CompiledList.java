@@ -38,6 +38,16 @@ public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
     public PacketSet among(Meaning all) {
       return all.of(match);
     }
+
+    @Override
+    public PacketSet amongOwn(DeviceMeaning all) {
+      return match.namesSelf() ? match.amongOwn(all) : all.space().none();
+    }
+
+    @Override
+    public Needs needs() {
+      return match.needs();
+    }
   }
 
   /** Its rules in order. */

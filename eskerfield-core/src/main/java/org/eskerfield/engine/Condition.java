@@ -28,6 +28,16 @@ public interface Condition {
   /** The packets for which it holds, those of the device itself included. */
   PacketSet among(Meaning all);
 
+  /** The packets of the device itself for which it holds. */
+  default PacketSet amongOwn(DeviceMeaning all) {
+    return all.of(this).intersection(all.bySelf()).without(Dimension.ARRIVING);
+  }
+
+  /** What it asks at the least, for finding it among many. */
+  default Needs needs() {
+    return Needs.NOTHING;
+  }
+
   /** The rule or list entry that asks it; null where none does. */
   default @Nullable Named rule() {
     return null;
@@ -56,6 +66,11 @@ public interface Condition {
     @Override
     public PacketSet among(Meaning all) {
       return all.space().destinations(addresses);
+    }
+
+    @Override
+    public Needs needs() {
+      return Needs.destinations(addresses);
     }
   }
 

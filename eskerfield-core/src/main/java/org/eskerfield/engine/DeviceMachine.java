@@ -69,7 +69,7 @@ public final class DeviceMachine extends DeviceWalk {
   }
 
   /** Lets somebody hear all that is asked of the packets; null for nobody. */
-  public void tell(@Nullable Witness witness) {
+  void tell(@Nullable Witness witness) {
     this.witness = witness;
   }
 
@@ -133,6 +133,9 @@ public final class DeviceMachine extends DeviceWalk {
     realm = program.realm(route == null ? null : route.leaving());
     this.packet = packet;
     takeInHand(narrator);
+    if (witness != null) {
+      witness.isOwn();
+    }
     say(Ruling.SENT_BY_DEVICE, null);
     if (asReply()) {
       restoredDestination();
@@ -164,8 +167,13 @@ public final class DeviceMachine extends DeviceWalk {
 
   /** To whom the last packet was handed on its next network; only asked if it left. */
   public Address nextHop() {
-    Address via = way == NONE ? null : program.routes.way(way).via();
-    return via != null ? via : packet.destination();
+    Address gateway = gateway();
+    return gateway != null ? gateway : packet.destination();
+  }
+
+  /** The gateway that it was handed to; null if that was its own destination. */
+  @Nullable Address gateway() {
+    return way == NONE ? null : program.routes.way(way).via();
   }
 
   // What is asked of the packet.
@@ -174,7 +182,7 @@ public final class DeviceMachine extends DeviceWalk {
   boolean is(Condition condition, Seen seen) {
     boolean yes = condition.holds(seen(seen), arriving == null, clock.now());
     if (witness != null) {
-      witness.asked(condition, seen == Seen.AS_SENT, yes);
+      witness.asked(condition, seen, yes);
     }
     return yes;
   }
@@ -183,7 +191,7 @@ public final class DeviceMachine extends DeviceWalk {
   int first(Row<?> row, Seen seen) {
     int first = row.first(seen(seen), arriving == null, clock.now());
     if (witness != null) {
-      witness.asked(row, seen == Seen.AS_SENT, first);
+      witness.asked(row, seen, first);
     }
     return first;
   }
@@ -192,6 +200,9 @@ public final class DeviceMachine extends DeviceWalk {
   private Packet seen(Seen how) {
     if (how == Seen.NOW) {
       return packet;
+    }
+    if (how == Seen.INNER_ANSWERED) {
+      return mirrored(Objects.requireNonNull(packet.inner));
     }
     Packet seen = packet.copy();
     if (asReply()) {
@@ -363,28 +374,27 @@ public final class DeviceMachine extends DeviceWalk {
    */
   private @Nullable Ruling stepErrorOfNoSession(Packet inner) {
     if (inner.family == Family.IPV4 && arriving != null) {
-      Packet reply = mirrored(inner);
-      reached = tables.bindingAt(reply, realm);
+      reached = tables.bindingAt(mirrored(inner), realm);
       if (reached != NONE) {
         errorOfBinding = true;
         say(Ruling.ERROR_OF_BINDING, tables.ruleOf(reached));
         return null;
       }
-      Translations.Inbound fixed = program.translations.fixedFor(reply, arriving);
+      Row<Translations.Fixed> rules = program.translations.fixedFrom(arriving, arrivingNumber);
+      Translations.Fixed fixed = rules.get(first(rules, Seen.INNER_ANSWERED));
       if (fixed != null) {
         errorOfBinding = true;
-        translated = fixed;
+        translated = fixed.entry();
         say(Ruling.ERROR_OF_BINDING, fixed.rule());
         return null;
       }
-      errorRule = fixedFrom(reply);
+      errorRule = fixedTowards();
       if (errorRule != null) {
         errorOfBinding = true;
         say(Ruling.ERROR_OF_BINDING, errorRule.rule());
         return null;
       }
-      if (stands(inner.source(), inner.sourcePort, inner)
-          || stands(inner.destination(), inner.destinationPort, inner)) {
+      if (stands(inner)) {
         return end(Ruling.ERROR_UNMATCHED, null);
       }
     }
@@ -393,25 +403,33 @@ public final class DeviceMachine extends DeviceWalk {
   }
 
   /** The static rule by which a reply would leave where the error leaves; null if there is none. */
-  private Translations.@Nullable Outbound fixedFrom(Packet reply) {
-    if (program.owns(packet.destination())) {
+  private Translations.@Nullable Outbound fixedTowards() {
+    if (is(program.owned)) {
       return null;
     }
-    Interface towards = program.towards(packet.destination());
-    if (towards == null || reply.family != Family.IPV4) {
+    Row<RouteTable.Entry> ways = program.ways(null);
+    RouteTable.Entry way = ways.get(first(ways, Seen.NOW));
+    if (way == null || way.leaving() == null || packet.family != Family.IPV4) {
       return null;
     }
-    Row<Translations.Outbound> rules =
-        program.translations.towards(towards, program.number(towards));
-    Translations.Outbound rule = rules.get(rules.first(reply, false, clock.now()));
+    Translations.Outbound rule = outbound(way.leaving(), Seen.INNER_ANSWERED);
     return rule != null && rule.rule() instanceof StaticRule ? rule : null;
   }
 
-  /** Whether an endpoint is one that a rule or binding of the device stands on. */
-  private boolean stands(Address address, int port, Packet about) {
+  /** Whether an end of the packet inside an error is one that a rule or binding stands on. */
+  private boolean stands(Packet inner) {
+    boolean bound =
+        isBound(inner.source(), inner.sourcePort, inner)
+            || isBound(inner.destination(), inner.destinationPort, inner);
+    if (bound && witness != null) {
+      witness.isPeculiar();
+    }
+    return bound || is(program.standing, Seen.INNER_ANSWERED);
+  }
+
+  private boolean isBound(Address address, int port, Packet about) {
     return program.claims.isNobodys(address)
-        && (program.translations.standsOn(address, port, about.protocol)
-            || tables.isBound(address, port, about.protocol, realm));
+        && tables.isBound(address, port, about.protocol, realm);
   }
 
   /** A packet that answers another one. */
@@ -431,7 +449,13 @@ public final class DeviceMachine extends DeviceWalk {
   boolean restoredDestination() {
     if (met != NONE) {
       restoreDestination();
+      if (witness != null) {
+        witness.restoredDestination(met >> 1);
+      }
       return true;
+    }
+    if (witness != null && reached != NONE) {
+      witness.isPeculiar();
     }
     if (errorOfBinding && errorRule == null && packet.inner != null) {
       leadError(packet.inner);
@@ -455,6 +479,9 @@ public final class DeviceMachine extends DeviceWalk {
     }
     inner.rewriteSource(reply.destination(), reply.destinationPort);
     packet.rewriteDestination(reply.destination(), 0);
+    if (witness != null && translated != null) {
+      witness.rewrittenDestination(translated::rewrite);
+    }
     TranslationRule rule = translated != null ? translated.rule() : tables.ruleOf(reached);
     translated = null; // its admission and hairpin are for packets that open something
     say(Ruling.DESTINATION_RESTORED, rule);
@@ -501,6 +528,9 @@ public final class DeviceMachine extends DeviceWalk {
   @Nullable Ruling restoreSource() {
     if (met != NONE) {
       restoreSessionSource();
+      if (witness != null) {
+        witness.restoredSource(met >> 1, packet);
+      }
       return null;
     }
     if (packet.inner != null) {
@@ -601,6 +631,11 @@ public final class DeviceMachine extends DeviceWalk {
     boolean changed = !external.equals(reply.source());
     if (changed && (fromEnd || own != null)) {
       packet.rewriteSource(fromEnd || own == null ? external : own, 0);
+      if (witness != null && fromEnd) {
+        witness.rewrittenSource(all -> rule.rewrite(all, side));
+      } else if (witness != null) {
+        witness.isPeculiar();
+      }
     }
     say(Ruling.SOURCE_RESTORED, fixed);
   }
@@ -677,6 +712,9 @@ public final class DeviceMachine extends DeviceWalk {
       tables.takeForEstablished(recorded);
     }
     noteWay(recorded);
+    if (witness != null) {
+      witness.recorded(recorded >> 1);
+    }
   }
 
   /**

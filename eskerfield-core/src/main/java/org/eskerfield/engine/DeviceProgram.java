@@ -82,6 +82,9 @@ public final class DeviceProgram {
   /** A destination that is not forwarded to: multicast, or a connected network's own. */
   final Condition unforwarded;
 
+  /** An end that is an external endpoint of a rule. */
+  final Condition standing;
+
   /** A destination that shared rules use. */
   final Condition shared;
 
@@ -132,6 +135,7 @@ public final class DeviceProgram {
     this.shared = new Condition.Destination(sharedAddresses(device));
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
+    this.standing = translations.new Standing();
     for (AccessList list : device.access()) {
       lists.add(CompiledList.of(site, list));
     }
@@ -144,7 +148,7 @@ public final class DeviceProgram {
       offers.add(0, new Offered(service));
     }
     this.services = new Row<>(served, entry -> true, false);
-    this.offered = Row.of(offers);
+    this.offered = new Row<>(offers);
     for (String realm : realms) {
       List<Address> here = new ArrayList<>();
       for (Interface each : device.interfaces()) {

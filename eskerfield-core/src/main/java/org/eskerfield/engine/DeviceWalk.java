@@ -41,14 +41,6 @@ import org.jspecify.annotations.Nullable;
 abstract class DeviceWalk {
   static final int NONE = Index.NONE;
 
-  /** As what a packet is asked about. */
-  enum Seen {
-    /** As it is now. */
-    NOW,
-    /** With the destination as it was sent, before step 2. */
-    AS_SENT
-  }
-
   DeviceProgram program;
 
   // What the steps have found out.

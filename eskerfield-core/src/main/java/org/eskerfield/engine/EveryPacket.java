@@ -115,13 +115,13 @@ public final class EveryPacket {
 
   private final DeviceProgram program;
   private final PacketSpace space;
-  private final Meaning meaning;
+  private final DeviceMeaning meaning;
   private final Map<String, Found> found = new HashMap<>();
 
   private EveryPacket(DeviceProgram program, PacketSpace space, int base) {
     this.program = program;
     this.space = space;
-    this.meaning = new Meaning(program, space, base);
+    this.meaning = new DeviceMeaning(program, space, base);
   }
 
   /**
@@ -176,7 +176,7 @@ public final class EveryPacket {
   }
 
   /** What the conditions of its rules mean. */
-  public Meaning meaning() {
+  public DeviceMeaning meaning() {
     return meaning;
   }
 
@@ -347,7 +347,7 @@ public final class EveryPacket {
 
     @Override
     int first(Row<?> row, Seen seen) {
-      return go(() -> row.passes() == null ? entries(row, seen) : passing(row, seen)).answer;
+      return go(() -> !row.isGate() ? entries(row, seen) : passing(row, seen)).answer;
     }
 
     /** Only those that pass: with the others it is over, whoever stops them. */

@@ -85,6 +85,11 @@ public final class Match implements Condition {
         .intersection(space.during(when));
   }
 
+  @Override
+  public Needs needs() {
+    return new Needs(from, to, services);
+  }
+
   /** The fields by which a packet misses; empty if it matches. */
   Set<Field> misses(Packet packet, boolean own, ZonedDateTime now) {
     Set<Field> misses = EnumSet.noneOf(Field.class);

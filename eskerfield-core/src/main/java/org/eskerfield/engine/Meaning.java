@@ -3,13 +3,6 @@ package org.eskerfield.engine;
 import java.util.ArrayList;
 import java.util.IdentityHashMap;
 import java.util.List;
-import org.eskerfield.model.DestinationRule;
-import org.eskerfield.model.Interface;
-import org.eskerfield.model.InterfaceTerm;
-import org.eskerfield.model.Network;
-import org.eskerfield.model.OwnService;
-import org.eskerfield.model.Pool;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
@@ -22,32 +15,17 @@ import org.eskerfield.set.Rewrite;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What the conditions of one device mean as sets of packets, each worked out once.
+ * What conditions mean as sets of packets, each worked out once.
  *
  * <p>Not safe for use by several threads.
  */
-public final class Meaning {
-  /**
-   * A rule with what it matches, wherever it stands in its list.
-   *
-   * @param rule the rule
-   * @param takes the packets that it matches
-   */
-  public record Ordered(TranslationRule rule, PacketSet takes) {}
-
-  private final DeviceProgram program;
-  private final PacketSpace space;
-
-  /** The number of the device's first interface; the others follow, and then the device itself. */
-  private final int base;
-
+public class Meaning {
+  final PacketSpace space;
   private final IdentityHashMap<Condition, PacketSet> known = new IdentityHashMap<>();
   private final IdentityHashMap<Row<?>, Taken> taken = new IdentityHashMap<>();
 
-  Meaning(DeviceProgram program, PacketSpace space, int base) {
-    this.program = program;
+  Meaning(PacketSpace space) {
     this.space = space;
-    this.base = base;
   }
 
   /** The space that all its sets are of. */
@@ -55,19 +33,9 @@ public final class Meaning {
     return space;
   }
 
-  /** The device. */
-  public DeviceProgram program() {
-    return program;
-  }
-
-  /** The number that stands for an interface of the device in the sets. */
-  public int number(Interface own) {
-    return base + program.number(own);
-  }
-
-  /** The packets that the device itself sends. */
+  /** The packets that the device itself sends; none where no device asks. */
   PacketSet bySelf() {
-    return space.arriving(base + program.device.interfaces().size());
+    return space.none();
   }
 
   /** The packets for which a condition holds. */
@@ -78,64 +46,6 @@ public final class Meaning {
       known.put(condition, set);
     }
     return set;
-  }
-
-  /** The rules of step 2 in their order. */
-  public List<Ordered> inward() {
-    List<Ordered> all = new ArrayList<>();
-    for (Translations.Inbound entry : program.translations.inbound) {
-      PacketSet from = space.all();
-      if (entry.external() != null) {
-        from = space.none();
-        for (Interface own : program.device.interfaces()) {
-          from = entry.takesFrom(own) ? from.union(space.arriving(number(own))) : from;
-        }
-      }
-      all.add(new Ordered(entry.rule(), of(entry).intersection(from).minus(bySelf())));
-    }
-    return all;
-  }
-
-  /** The rules of step 6 in their order. */
-  public List<Ordered> outward() {
-    List<Ordered> all = new ArrayList<>();
-    for (Translations.Outbound entry : program.translations.outbound) {
-      all.add(new Ordered(entry.rule(), of(entry).intersection(leaving(entry.leaving()))));
-    }
-    return all;
-  }
-
-  private PacketSet leaving(InterfaceTerm term) {
-    PacketSet set = space.none();
-    for (Interface own : term.interfaces()) {
-      set = set.union(space.leaving(number(own)));
-    }
-    return set;
-  }
-
-  /** The addresses that a dynamic or shared rule can give; empty for the interface's own. */
-  public AddressSet pool(TranslationRule rule) {
-    for (Translations.Outbound entry : program.translations.outbound) {
-      if (entry.rule().equals(rule) && entry.pool() != null) {
-        return entry.pool();
-      }
-    }
-    return AddressSet.NONE;
-  }
-
-  /** The packets that an own service answers. */
-  public PacketSet serving(OwnService service) {
-    for (DeviceProgram.Own own : program.services.entries()) {
-      if (own.service().equals(service)) {
-        return of(own);
-      }
-    }
-    return space.none();
-  }
-
-  /** The packets that a list accepts. */
-  public PacketSet accepted(CompiledList list) {
-    return taken(list.row()).passing();
   }
 
   // Rows.
@@ -264,34 +174,6 @@ public final class Meaning {
     private record Passing(PacketSet matched, PacketSet passing) {}
   }
 
-  /** The routes that packets take by their source, as far as they tell sources apart. */
-  public List<PacketSet> sourceWays() {
-    List<PacketSet> all = new ArrayList<>();
-    program.routes.back().entries().forEach(way -> all.add(of(way)));
-    return all;
-  }
-
-  /** The same by their destination. */
-  public List<PacketSet> destinationWays() {
-    List<PacketSet> all = new ArrayList<>();
-    program.routes.ways().forEach(way -> all.add(of(way)));
-    return all;
-  }
-
-  /** What rules of lists that keep no state match of packets that come from elsewhere. */
-  public List<PacketSet> stateless() {
-    List<PacketSet> all = new ArrayList<>();
-    for (CompiledList list : program.lists) {
-      if (list.list().stateless()) {
-        for (CompiledList.Entry entry : list.entries()) {
-          int some = number(program.device.interfaces().get(0));
-          all.add(of(entry.match()).intersection(space.arriving(some)).without(Dimension.ARRIVING));
-        }
-      }
-    }
-    return all;
-  }
-
   // Rewriting.
 
   /** A source out of some addresses, and any port or identifier. */
@@ -327,39 +209,5 @@ public final class Meaning {
             distance,
             PacketSpace.HIGHEST_IPV4,
             space.of(Family.IPV4));
-  }
-
-  /** The packets that one rule of the device may turn into one of a set, wherever they arrive. */
-  public PacketSet before(PacketSet some) {
-    List<PacketSet> all = new ArrayList<>();
-    for (Translations.Inbound entry : program.translations.inbound) {
-      PacketSet led = some;
-      if (entry.hairpin() != null || entry.rule() instanceof DestinationRule) {
-        for (Interface leaving : program.device.interfaces()) { // the source may be rewritten, too
-          led = led.union(some.preImage(shares(program.ownOf(leaving))));
-        }
-        DestinationRule.Sources sources =
-            entry.rule() instanceof DestinationRule to ? to.sources() : null;
-        Pool pool = sources == null ? null : sources.pool();
-        led = pool == null ? led : led.union(some.preImage(shares(pool.addresses())));
-      }
-      all.add(led.preImage(entry.rewrite(this)).intersection(of(entry)));
-    }
-    for (Translations.Outbound entry : program.translations.outbound) {
-      for (Interface leaving : program.device.interfaces()) {
-        all.add(some.preImage(entry.rewrite(this, leaving)).intersection(of(entry)));
-      }
-    }
-    return space.union(all);
-  }
-
-  /** The addresses that the device answers for on a network, besides its own. */
-  public AddressSet answeredOn(Network network) {
-    return program.claims.answeredOn(network);
-  }
-
-  /** The addresses that rules of the device name on an interface of the internet. */
-  public AddressSet namedOutside() {
-    return program.claims.namedOutside();
   }
 }

@@ -1,7 +1,9 @@
 package org.eskerfield.engine;
 
 import java.util.Set;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
+import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Packet;
 import org.jspecify.annotations.Nullable;
 
@@ -17,6 +19,15 @@ public interface Narrator {
    * @param packet the packet after the decision; the listener must not change or keep it
    */
   void decided(Ruling ruling, @Nullable Placed by, Packet packet);
+
+  /**
+   * The packet was handed to an address that nobody has on a network.
+   *
+   * @param to the address
+   */
+  default void nobodyThere(Network network, Address to, Packet packet) {
+    decided(Ruling.NOBODY_THERE, network, packet);
+  }
 
   /**
    * Tells, before the decision itself, which rule nearly matched. Only called with one to three

@@ -52,6 +52,11 @@ final class RouteTable {
       return all.space().destinations(AddressSet.ofPrefixes(List.of(to)));
     }
 
+    @Override
+    public Needs needs() {
+      return Needs.destinations(AddressSet.ofPrefixes(List.of(to)));
+    }
+
     /** The one that is preferred comes first; equals keep the order of the file. */
     @Override
     public int compareTo(Entry other) {
@@ -107,9 +112,9 @@ final class RouteTable {
               entry.by(),
               list.size()));
     }
-    this.up = Row.of(up);
-    this.down = Row.of(down);
-    this.back = Row.of(up.stream().map(Back::new).toList());
+    this.up = new Row<>(up);
+    this.down = new Row<>(down);
+    this.back = new Row<>(up.stream().map(Back::new).toList());
   }
 
   /** The way to an address; null if none leads there. */
@@ -134,7 +139,7 @@ final class RouteTable {
 
   /** The ways by an interface that a rule names. */
   Row<Entry> by(Interface leaving) {
-    return Row.of(
+    return new Row<>(
         up.entries().stream()
             .filter(way -> way.leaving() != null && way.leaving().name().equals(leaving.name()))
             .toList());

@@ -6,29 +6,56 @@ import java.util.function.Predicate;
 import org.eskerfield.packet.Packet;
 import org.jspecify.annotations.Nullable;
 
-/**
- * Conditions that are asked in their order; the first that holds decides.
- *
- * @param entries what is asked, in its order
- * @param passes where packets only pass or are at their end, whichever entry takes them: whether an
- *     entry lets them pass; null where each entry leads somewhere else
- * @param otherwise whether packets pass that no entry takes, where that counts
- */
-record Row<E extends Condition>(List<E> entries, @Nullable Predicate<E> passes, boolean otherwise) {
+/** Conditions that are asked in their order; the first that holds decides. */
+final class Row<E extends Condition> {
   /** What {@link #first} tells where no entry holds. */
   static final int NONE = -1;
 
-  Row {
-    entries = List.copyOf(entries);
+  /** From how many entries on an index is worth its making. */
+  private static final int LONG = 16;
+
+  private final List<E> entries;
+  private final @Nullable Predicate<E> passes;
+  private final boolean otherwise;
+
+  /** Made when it is asked for the first time: many rows never are. */
+  private volatile @Nullable RowIndex index;
+
+  /**
+   * A row where packets only pass or are at their end, whichever entry takes them.
+   *
+   * @param entries what is asked, in its order
+   * @param passes whether an entry lets packets pass
+   * @param otherwise whether packets pass that no entry takes
+   */
+  Row(List<E> entries, Predicate<E> passes, boolean otherwise) {
+    this.entries = List.copyOf(entries);
+    this.passes = passes;
+    this.otherwise = otherwise;
   }
 
   /** A row of which each entry leads somewhere else. */
-  static <E extends Condition> Row<E> of(List<E> entries) {
-    return new Row<>(entries, null, false);
+  Row(List<E> entries) {
+    this.entries = List.copyOf(entries);
+    this.passes = null;
+    this.otherwise = false;
+  }
+
+  /** What is asked, in its order. */
+  List<E> entries() {
+    return entries;
   }
 
   /** The number of the first entry that holds for a packet; {@link #NONE} if none does. */
   int first(Packet packet, boolean own, ZonedDateTime now) {
+    if (entries.size() >= LONG && !own) {
+      RowIndex known = index;
+      if (known == null) {
+        known = new RowIndex(entries);
+        index = known;
+      }
+      return known.first(packet, false, now);
+    }
     for (int i = 0; i < entries.size(); i++) {
       if (entries.get(i).holds(packet, own, now)) {
         return i;
@@ -42,9 +69,19 @@ record Row<E extends Condition>(List<E> entries, @Nullable Predicate<E> passes, 
     return number == NONE ? null : entries.get(number);
   }
 
+  /** Whether packets only pass or are at their end, whichever entry takes them. */
+  boolean isGate() {
+    return passes != null;
+  }
+
   /** Whether packets pass that an entry takes, or none. */
   boolean passes(int number) {
     return (number == NONE || passes == null) ? otherwise : passes.test(entries.get(number));
+  }
+
+  /** Whether packets pass that no entry takes. */
+  boolean otherwise() {
+    return otherwise;
   }
 
   /** The first entry whose packets pass; {@link #NONE} where only those pass that none takes. */
@@ -55,15 +92,5 @@ record Row<E extends Condition>(List<E> entries, @Nullable Predicate<E> passes, 
       }
     }
     return NONE;
-  }
-
-  @Override
-  public boolean equals(@Nullable Object other) {
-    return this == other;
-  }
-
-  @Override
-  public int hashCode() {
-    return System.identityHashCode(this);
   }
 }

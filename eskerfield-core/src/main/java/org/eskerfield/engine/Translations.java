@@ -3,7 +3,9 @@ package org.eskerfield.engine;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.AtomicReferenceArray;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -103,6 +105,14 @@ final class Translations {
       return matched.intersection(all.space().of(Family.IPV4));
     }
 
+    @Override
+    public Needs needs() {
+      Needs asked = match.needs();
+      return back != null || external == null
+          ? Needs.NOTHING
+          : new Needs(asked.sources(), AddressSet.ofPrefixes(List.of(external)), asked.services());
+    }
+
     boolean isFor(Address destination) {
       return external != null && external.contains(destination);
     }
@@ -183,6 +193,11 @@ final class Translations {
           : matched;
     }
 
+    @Override
+    public Needs needs() {
+      return match.needs();
+    }
+
     /** The packets from the internal ports of a static rule for ports. */
     private static PacketSet internalPorts(StaticRule fixed, Meaning all) {
       PacketSpace space = all.space();
@@ -211,7 +226,7 @@ final class Translations {
     }
 
     /** What the rule does to every packet that leaves by an interface. */
-    Rewrite rewrite(Meaning all, Interface side) {
+    Rewrite rewrite(DeviceMeaning all, Interface side) {
       if (rule instanceof StaticRule fixed && external != null) {
         Rewrite moves = all.addressesMove(Dimension.SOURCE, fixed.internalBlock(), external);
         return all.portsMove(moves, Dimension.SOURCE_PORT, -fixed.shift());
@@ -238,6 +253,8 @@ final class Translations {
   private final AtomicReferenceArray<@Nullable Row<Inbound>> from;
 
   private final AtomicReferenceArray<@Nullable Row<Outbound>> towards;
+
+  private final Map<Integer, Row<Fixed>> fixed = new ConcurrentHashMap<>();
 
   private final Site site;
   private final Claims claims;
@@ -315,7 +332,7 @@ final class Translations {
   Row<Inbound> from(Interface arriving, int number) {
     Row<Inbound> row = from.get(number);
     if (row == null) {
-      row = Row.of(inbound.stream().filter(entry -> entry.takesFrom(arriving)).toList());
+      row = new Row<>(inbound.stream().filter(entry -> entry.takesFrom(arriving)).toList());
       from.set(number, row);
     }
     return row;
@@ -325,7 +342,7 @@ final class Translations {
   Row<Outbound> towards(Interface leaving, int number) {
     Row<Outbound> row = towards.get(number);
     if (row == null) {
-      row = Row.of(outbound.stream().filter(entry -> entry.leaving().names(leaving)).toList());
+      row = new Row<>(outbound.stream().filter(entry -> entry.leaving().names(leaving)).toList());
       towards.set(number, row);
     }
     return row;
@@ -352,22 +369,104 @@ final class Translations {
     }
   }
 
-  /** The static rule that a packet to an external endpoint goes in by; null if there is none. */
-  @Nullable Inbound fixedFor(Packet packet, Interface arriving) {
-    for (Inbound entry : inbound) {
-      if (entry.rule() instanceof StaticRule fixed
-          && entry.isFor(packet.destination())
-          && entry.takesFrom(arriving)
+  /**
+   * A static rule, asked whether packets to its external endpoint go in by it, whoever sends them.
+   *
+   * @param entry the rule at step 2
+   */
+  record Fixed(Inbound entry) implements Condition {
+    @Override
+    public StaticRule rule() {
+      return (StaticRule) entry.rule();
+    }
+
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return entry.isFor(packet.destination())
           && ServiceTerm.anyCovers(
-              fixed.services(), packet.protocol, packet.destinationPort, packet.icmpType)) {
-        return entry;
+              rule().services(), packet.protocol, packet.destinationPort, packet.icmpType);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return standing(entry, all, Dimension.DESTINATION_PORT);
+    }
+  }
+
+  /** The packets of which one end is the external endpoint of a rule. */
+  private static PacketSet standing(Inbound entry, Meaning all, Dimension port) {
+    PacketSpace space = all.space();
+    boolean source = port == Dimension.SOURCE_PORT;
+    if (entry.external() == null || !(entry.rule() instanceof InwardRule rule)) {
+      return space.none();
+    }
+    AddressSet block = AddressSet.ofPrefixes(List.of(entry.external()));
+    PacketSet there = source ? space.sources(block) : space.destinations(block);
+    if (!source || rule.services().isEmpty()) {
+      return there.intersection(space.services(rule.services()));
+    }
+    PacketSet served = space.none();
+    for (ServiceTerm term : rule.services()) {
+      for (ServicePart part : term.service().parts()) {
+        if (part.protocol() == ServicePart.ANY_PROTOCOL) {
+          return there;
+        }
+        PacketSet these = space.protocol(part.protocol());
+        boolean ports = Protocol.hasPorts(part.protocol());
+        served = served.union(ports ? these.intersection(space.ports(port, part.ports())) : these);
       }
     }
-    return null;
+    return there.intersection(served);
+  }
+
+  /**
+   * One of the ends is an external endpoint on which a rule stands, and no described host has it.
+   */
+  final class Standing implements Condition {
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return (claims.isNobodys(packet.source())
+              && standsOn(packet.source(), packet.sourcePort, packet.protocol))
+          || (claims.isNobodys(packet.destination())
+              && standsOn(packet.destination(), packet.destinationPort, packet.protocol));
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSpace space = all.space();
+      PacketSet sources = space.none();
+      PacketSet destinations = space.none();
+      for (Inbound entry : inbound) {
+        sources = sources.union(standing(entry, all, Dimension.SOURCE_PORT));
+        destinations = destinations.union(standing(entry, all, Dimension.DESTINATION_PORT));
+      }
+      for (Outbound entry : outbound) {
+        if (entry.pool() != null) {
+          sources = sources.union(space.sources(entry.pool()));
+          destinations = destinations.union(space.destinations(entry.pool()));
+        }
+      }
+      AddressSet nobodys = claims.hosts().complement();
+      return sources
+          .intersection(space.sources(nobodys))
+          .union(destinations.intersection(space.destinations(nobodys)));
+    }
+  }
+
+  /** The static rules by which packets from an interface go in. */
+  Row<Fixed> fixedFrom(Interface arriving, int number) {
+    return fixed.computeIfAbsent(
+        number,
+        n ->
+            new Row<>(
+                from(arriving, number).entries().stream()
+                    .filter(entry -> entry.rule() instanceof StaticRule)
+                    .map(Fixed::new)
+                    .toList()));
   }
 
   /** Whether a rule stands on an external endpoint. */
-  boolean standsOn(Address address, int port, int protocol) {
+  private boolean standsOn(Address address, int port, int protocol) {
     for (Inbound entry : inbound) {
       if (entry.isFor(address)
           && entry.rule() instanceof InwardRule rule

@@ -1,30 +1,55 @@
 package org.eskerfield.engine;
 
 import java.util.function.Function;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.set.Rewrite;
+import org.jspecify.annotations.Nullable;
 
 /**
- * Hears all that a device asks of a packet that it does not know, and how it rewrites it. Whatever
- * packet gives the same answers goes the same way.
+ * Hears all that is asked of a packet on its way, and how it is rewritten. Whatever packet gives
+ * the same answers goes the same way.
  */
 interface Witness {
-  /**
-   * A condition was asked.
-   *
-   * @param asSent whether of the packet with the destination as it was sent
-   */
-  void asked(Condition condition, boolean asSent, boolean yes);
+  /** It comes to a device, whose conditions are asked from now on; to anybody else for null. */
+  void comesTo(@Nullable DeviceProgram device, Packet packet);
+
+  /** A condition was asked. */
+  void asked(Condition condition, Seen seen, boolean yes);
 
   /** It was asked which entry of a row takes the packet; {@link Row#NONE} for none. */
-  void asked(Row<?> row, boolean asSent, int first);
+  void asked(Row<?> row, Seen seen, int first);
+
+  /** The device sends it itself. */
+  void isOwn();
 
   /**
-   * The destination was rewritten.
+   * Its destination was rewritten by a rule.
    *
    * @param how the same for every packet
    */
-  void rewrittenDestination(Function<Meaning, Rewrite> how);
+  void rewrittenDestination(Function<DeviceMeaning, Rewrite> how);
 
-  /** The source was rewritten. */
-  void rewrittenSource(Function<Meaning, Rewrite> how);
+  /** Its source was rewritten by a rule. */
+  void rewrittenSource(Function<DeviceMeaning, Rewrite> how);
+
+  /** The device recorded a session for it. */
+  void recorded(int session);
+
+  /** It got the destination that its session says. */
+  void restoredDestination(int session);
+
+  /** And the source. */
+  void restoredSource(int session, Packet left);
+
+  /** Something was found out about it that sets do not tell. */
+  void isPeculiar();
+
+  /**
+   * Somebody answers it, or says that it did not arrive.
+   *
+   * @param reply the answer, as it sets out
+   * @param arrived the packet as it came to who answers
+   * @param notDelivered whether it was not received there
+   */
+  void turned(Packet reply, Packet arrived, boolean notDelivered);
 }

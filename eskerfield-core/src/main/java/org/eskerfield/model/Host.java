@@ -1,5 +1,6 @@
 package org.eskerfield.model;
 
+import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
@@ -90,17 +91,46 @@ public record Host(
     return false;
   }
 
-  /** The network that it reaches an address on directly; null if it takes it for elsewhere. */
-  public @Nullable Network networkTowards(Address address) {
-    for (Prefix prefix : ownPrefixes) {
-      if (prefix.family() == address.family()) {
-        Address own = address(address.family());
-        return !prefix.contains(address) ? null : own == null ? null : networkHolding(own);
+  /**
+   * Addresses that it takes to be on a network of its own.
+   *
+   * @param prefix the addresses
+   * @param network the network; null where it has no address of the family itself
+   */
+  public record Neighbours(Prefix prefix, @Nullable Network network) {}
+
+  /**
+   * What it takes to be on networks of its own; the first that holds an address counts. Where it
+   * names a prefix of its own for a family, that alone counts.
+   */
+  public List<Neighbours> neighbours() {
+    List<Neighbours> all = new ArrayList<>();
+    for (Family family : Family.values()) {
+      Prefix named = null;
+      for (Prefix prefix : ownPrefixes) {
+        named = named == null && prefix.family() == family ? prefix : named;
+      }
+      if (named != null) {
+        Address own = address(family);
+        all.add(new Neighbours(named, own == null ? null : networkHolding(own)));
+        continue;
+      }
+      for (Network network : networks) {
+        for (Prefix prefix : network.prefixes()) {
+          if (prefix.family() == family) {
+            all.add(new Neighbours(prefix, network));
+          }
+        }
       }
     }
-    for (Network network : networks) {
-      if (network.prefixOf(address) != null) {
-        return network;
+    return all;
+  }
+
+  /** The network that it reaches an address on directly; null if it takes it for elsewhere. */
+  public @Nullable Network networkTowards(Address address) {
+    for (Neighbours each : neighbours()) {
+      if (each.prefix.contains(address)) {
+        return each.network;
       }
     }
     return null;

@@ -110,6 +110,11 @@ public final class PortSet {
     return ends[0];
   }
 
+  /** The highest port. */
+  public int last() {
+    return ends[ends.length - 1];
+  }
+
   /** Whether the set is a single run of ports without a gap. */
   public boolean isRange() {
     return ends.length == 2;

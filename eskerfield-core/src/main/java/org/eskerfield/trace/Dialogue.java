@@ -3,12 +3,11 @@ package org.eskerfield.trace;
 import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
-import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.engine.DeviceProgram;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
+import org.eskerfield.engine.SiteProgram;
 import org.eskerfield.engine.Step;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
@@ -33,7 +32,7 @@ final class Dialogue {
   private static final int DATA_PORT = 40001;
 
   private final Site site;
-  private final Map<String, DeviceProgram> programs;
+  private final SiteProgram program;
   private final Attempt attempt;
   private final boolean toTheEnd;
   private final Exchange.Factory exchanges;
@@ -43,14 +42,9 @@ final class Dialogue {
   private @Nullable Trace opening;
   private @Nullable FileTransfer transfer;
 
-  Dialogue(
-      Site site,
-      Map<String, DeviceProgram> programs,
-      Attempt attempt,
-      boolean toTheEnd,
-      Exchange.Factory exchanges) {
-    this.site = site;
-    this.programs = programs;
+  Dialogue(SiteProgram program, Attempt attempt, boolean toTheEnd, Exchange.Factory exchanges) {
+    this.site = program.site();
+    this.program = program;
     this.attempt = attempt;
     this.toTheEnd = toTheEnd;
     this.exchanges = exchanges;
@@ -321,8 +315,7 @@ final class Dialogue {
     if (attempt.sender() instanceof Host host) {
       return site.source(host, to);
     }
-    DeviceProgram program = programs.get(attempt.sender().name());
-    Address towards = program == null ? null : program.sourceTowards(to);
+    Address towards = program.device(attempt.sender().name()).sourceTowards(to);
     return towards != null ? towards : ((Device) attempt.sender()).address(to.family());
   }
 }

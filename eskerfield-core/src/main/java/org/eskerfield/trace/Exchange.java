@@ -5,29 +5,24 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
-import org.eskerfield.engine.CompiledList;
+import org.eskerfield.engine.Alike;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.FileTransferGateway;
+import org.eskerfield.engine.Narrator;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.Ruling;
-import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.Action;
+import org.eskerfield.engine.SiteProgram;
+import org.eskerfield.engine.SiteWalk;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
-import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -40,15 +35,9 @@ import org.jspecify.annotations.Nullable;
 final class Exchange {
   private static final String INTERNET = "the internet";
 
-  /**
-   * Where a packet goes next: to an address on a network, or with none, into the internet.
-   *
-   * @param from the device that hands it on; null for a host or the internet
-   */
-  private record Hop(@Nullable Network network, Address to, @Nullable Device from) {}
-
   private final Site site;
-  private final Map<String, DeviceMachine> machines;
+  private final SiteProgram program;
+  private final SiteWalk way;
   private final Question question;
   private final Wording wording;
   private final boolean terse;
@@ -59,28 +48,11 @@ final class Exchange {
   private Packet packet;
   private List<LegRecorder> legs = new ArrayList<>();
   private boolean isReply;
-  private @Nullable Named receiver;
-  private Ruling last = Ruling.FLOW_IS_NEW;
-
-  /** Where a device that ended the packet sends its notice from, and the packet as it got it. */
-  private @Nullable Device endedAt;
-
-  private Packet asItArrived;
 
   /** Who answers, and how its last packet looked to it; after the first one that arrived. */
   private Named answerer;
 
   private Header atAnswerer;
-
-  /** An endpoint that listens for this exchange only, such as that of a data connection. */
-  private @Nullable Header opened;
-
-  /**
-   * Where packets come in that were seen there and not sent by somebody; null for no such place.
-   */
-  private @Nullable Device entered;
-
-  private @Nullable Interface entry;
 
   /**
    * An exchange that is to be walked.
@@ -88,31 +60,36 @@ final class Exchange {
    * @param terse whether only what belongs into a log is put into words
    * @param tallies who counts the decisions of each device, or null
    * @param watch who watches, or null; whoever is watched cannot be terse
+   * @param witness hears all that is asked of the packets, or null
    */
   Exchange(
-      Site site,
+      SiteProgram program,
       Map<String, DeviceMachine> machines,
       Question question,
       ZonedDateTime now,
       boolean terse,
       @Nullable Map<String, Tally> tallies,
-      @Nullable Watch watch) {
+      @Nullable Watch watch,
+      @Nullable Alike witness) {
     this.terse = terse && watch == null;
     this.tallies = tallies;
     this.watch = watch;
-    this.site = site;
-    this.machines = machines;
+    this.site = program.site();
+    this.program = program;
     this.question = question;
-    this.wording = new Wording(site, now);
+    this.wording = new Wording(site, question, now);
+    SiteWalk.Flow flow =
+        new SiteWalk.Flow(
+            question.sender(), question.source(), question.to(), question.probe().port());
+    this.way = new SiteWalk(program, machines, flow, now, this::comesTo, witness);
     this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
-    this.asItArrived = packet;
     this.answerer = question.sender();
     this.atAnswerer = packet.header();
   }
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
   void open(Header endpoint) {
-    opened = endpoint;
+    way.open(endpoint);
   }
 
   private Packet request(int tcpFlags) {
@@ -130,8 +107,7 @@ final class Exchange {
 
   /** Says by which interface of a device the packets of the one who begins come into the site. */
   void enterBy(Device device, Interface own) {
-    entered = device;
-    entry = own;
+    way.enterBy(device, own);
   }
 
   /** Sends the segment that completes the handshake of an answered connection. */
@@ -176,9 +152,10 @@ final class Exchange {
       arrived = isAccepted();
     } else {
       segment(what, tcpFlags);
-      arrived = receiver != null && last.ends() == null;
-      if (receiver != null) {
-        answerer = receiver;
+      arrived = way.receiver() != null && last().ends() == null;
+      Named server = way.receiver();
+      if (server != null) {
+        answerer = server;
         atAnswerer = packet.header();
       }
     }
@@ -191,7 +168,7 @@ final class Exchange {
   void close() {
     List<Segment> untold = new ArrayList<>();
     tell("FIN", Packet.FIN | Packet.ACK, false, untold);
-    if (receiver != null) {
+    if (way.receiver() != null) {
       tell("FIN", Packet.FIN | Packet.ACK, true, untold);
       tell("ACK", Packet.ACK, false, untold);
     }
@@ -219,7 +196,7 @@ final class Exchange {
             : mode.announcement(question.source(), port);
     packet.payload = encrypted ? null : said + LINE_END;
     walk(question.sender(), "announcement");
-    Named server = receiver;
+    Named server = way.receiver();
     Header atServer = packet.header();
     String heard = heard(said, encrypted);
     if (server == null || heard == null) {
@@ -282,10 +259,10 @@ final class Exchange {
    */
   @Nullable Header announce(FileTransfer.Mode mode, int port) {
     segment("ACK", Packet.ACK);
-    if (receiver == null) {
+    if (way.receiver() == null) {
       return null;
     }
-    Named server = receiver;
+    Named server = way.receiver();
     Header atServer = packet.header();
     packet = mirrored(atServer, Packet.ACK);
     packet.payload = mode.announcement(atServer.destination(), port) + LINE_END;
@@ -335,7 +312,7 @@ final class Exchange {
     packet = given;
     walk(question.sender(), given.header().kind());
     List<Leg> way = legs();
-    Outcome outcome = last.ends() == null ? Outcome.ANSWERED : last.ends();
+    Outcome outcome = last().ends() == null ? Outcome.ANSWERED : last().ends();
     return trace(outcome, sentence(way), way, null, null, List.of());
   }
 
@@ -368,8 +345,8 @@ final class Exchange {
     walk(question.sender(), question.probe().echo() ? "echo request" : isTcp() ? "SYN" : "request");
     List<Leg> request = legs();
     Header seen = packet.header();
-    Named server = receiver;
-    Outcome refusal = last.ends();
+    Named server = way.receiver();
+    Outcome refusal = last().ends();
     if (server == null) {
       return undelivered(required(refusal), request, sent);
     }
@@ -378,17 +355,16 @@ final class Exchange {
     Endpoint seenAs =
         new Endpoint(nameAt(seen.source()), seen.source(), seen.sourcePort(), seen.protocol());
     // TCP refuses by a packet of its own flow, everything else by an ICMP error.
-    if (isRefusedAtHost(last)
-        && (seen.protocol() != Protocol.TCP || last == Ruling.HOST_REJECTED)) {
+    if (isRefusedAtHost(last())
+        && (seen.protocol() != Protocol.TCP || last() == Ruling.HOST_REJECTED)) {
       String reason = sentence(request);
-      asItArrived = packet;
-      Notice notice = Notice.of(last, packet);
-      if (notice != null && walkNotice(server, seen.destination(), notice, sent)) {
+      Notice notice = Notice.of(last(), packet);
+      if (notice != null && walkNotice(server, seen.destination(), notice, packet, sent)) {
         return trace(Outcome.REFUSED, reason, request, deliveredTo, seenAs, legs());
       }
       return lost(server.name() + " refuses it, but the notice", request, deliveredTo, seenAs);
     }
-    if (refusal != null && !isRefusedAtHost(last)) {
+    if (refusal != null && !isRefusedAtHost(last())) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
     }
     startReply(seen, refusal == null);
@@ -415,13 +391,14 @@ final class Exchange {
   /** The trace of a packet that nobody received, and of what its sender hears of that. */
   private Trace undelivered(Outcome outcome, List<Leg> request, Header sent) {
     String reason = sentence(request);
-    Ruling ruling = last;
-    Device from = endedAt;
+    Ruling ruling = last();
+    Device from = way.endedAt();
+    Packet arrived = way.asItArrived();
     boolean toItself = from != null && from.name().equals(question.sender().name());
     if (toItself && request.size() == 1) { // it never left, and the device knows anyhow
       return trace(outcome, reason, request, null, null, List.of());
     }
-    Notice notice = from == null ? null : Notice.of(ruling, asItArrived);
+    Notice notice = from == null ? null : Notice.of(ruling, arrived);
     boolean later = ruling == Ruling.DEVICE_REFUSES_LATER;
     boolean resets = later || (ruling == Ruling.DEVICE_REFUSES && isTcp());
     if (later && from != null && watch != null && watch.waits()) {
@@ -432,15 +409,15 @@ final class Exchange {
     }
     boolean heard;
     if (resets) { // as an end system does, from the address that was spoken to
-      packet = mirrored(asItArrived.header(), Packet.RST | Packet.ACK);
+      packet = mirrored(arrived.header(), Packet.RST | Packet.ACK);
       isReply = true;
       walk(from, "RST");
       heard = mirrors(packet.header(), sent) && isAccepted();
     } else {
       // An end system answers from the address that was spoken to, a router from its own.
       Address source =
-          ruling == Ruling.DEVICE_REFUSES ? asItArrived.destination() : noticeSource(from);
-      heard = notice != null && walkNotice(from, source, notice, sent);
+          ruling == Ruling.DEVICE_REFUSES ? arrived.destination() : noticeSource(from, arrived);
+      heard = notice != null && walkNotice(from, source, notice, arrived, sent);
     }
     List<Leg> back = legs();
     if (heard || outcome != Outcome.REFUSED) {
@@ -452,7 +429,7 @@ final class Exchange {
   }
 
   private boolean isAccepted() {
-    return last == Ruling.REPLY_ACCEPTED || last == Ruling.DEVICE_RECEIVES;
+    return last() == Ruling.REPLY_ACCEPTED || last() == Ruling.DEVICE_RECEIVES;
   }
 
   /**
@@ -460,15 +437,15 @@ final class Exchange {
    * resets it (RFC 9293 section 3.10.7).
    */
   private void reset(Header discarded) {
+    Named host = way.receiver();
     if (watch == null
-        || last != Ruling.REPLY_DISCARDED
-        || receiver == null
+        || last() != Ruling.REPLY_DISCARDED
+        || host == null
         || !isTcp()
         || (discarded.tcpFlags() & Packet.RST) != 0) {
       return;
     }
     List<LegRecorder> decisive = legs;
-    Ruling decided = last;
     packet =
         new Packet(
             /* source= */ discarded.destination(),
@@ -479,9 +456,8 @@ final class Exchange {
             Icmp.NO_TYPE,
             Packet.RST);
     isReply = false;
-    walk(receiver, "RST");
+    walk(host, "RST");
     legs = decisive;
-    last = decided;
   }
 
   private static boolean isRefusedAtHost(Ruling ruling) {
@@ -489,20 +465,21 @@ final class Exchange {
   }
 
   /** The address that a device's notice about the packet in hand bears; null for none. */
-  private @Nullable Address noticeSource(Device device) {
-    return machine(device).program().sourceTowards(asItArrived.source());
+  private @Nullable Address noticeSource(Device device, Packet about) {
+    return program.device(device.name()).sourceTowards(about.source());
   }
 
   /** Sends a notice about the packet as it arrived; tells whether its sender gets it. */
-  private boolean walkNotice(Named from, @Nullable Address source, Notice notice, Header sent) {
+  private boolean walkNotice(
+      Named from, @Nullable Address source, Notice notice, Packet about, Header sent) {
     legs = new ArrayList<>();
     if (source == null) {
       return false;
     }
-    packet = Packet.error(source, asItArrived, notice.type(), notice.code());
+    packet = Packet.error(source, about, notice.type(), notice.code());
     isReply = true;
     walk(from, "notice");
-    boolean received = last == Ruling.NOTICE_RECEIVED || last == Ruling.DEVICE_RECEIVES;
+    boolean received = last() == Ruling.NOTICE_RECEIVED || last() == Ruling.DEVICE_RECEIVES;
     return received && packet.inner != null && isSame(packet.inner, sent);
   }
 
@@ -618,457 +595,38 @@ final class Exchange {
 
   private void walk(Named sender, String what) {
     legs = new ArrayList<>();
-    receiver = null;
-    endedAt = null;
     wording.setsOut(packet.ttl);
-    Hop hop;
-    if (entered != null && entry != null && !isReply) {
-      hop = arrive(entered, entry);
-    } else {
-      hop = sender instanceof Device device ? originate(device) : send((Host) sender);
-    }
-    while (hop != null) {
-      hop = hop.network() == null ? carry() : handOver(hop.network(), hop.to(), hop.from());
-    }
+    way.go(sender, packet, isReply);
     if (watch != null) {
-      boolean arrived = isReply ? isAccepted() || last == Ruling.NOTICE_RECEIVED : receiver != null;
+      boolean arrived =
+          isReply ? isAccepted() || last() == Ruling.NOTICE_RECEIVED : way.receiver() != null;
       watch.saw(question, what, isReply, arrived, legs());
     }
   }
 
-  private LegRecorder leg(String where, Leg.Kind kind, @Nullable Interface arriving) {
+  private Ruling last() {
+    return way.last();
+  }
+
+  private Narrator comesTo(
+      String where, SiteWalk.Place place, @Nullable Interface arriving, Packet packet) {
+    Leg.Kind kind =
+        switch (place) {
+          case HOST -> Leg.Kind.HOST;
+          case DEVICE -> Leg.Kind.DEVICE;
+          case INTERNET -> Leg.Kind.INTERNET;
+        };
     Tally tally = tallies == null ? null : tallies.get(where);
-    LegRecorder leg = new LegRecorder(where, kind, wording, arriving, packet, terse, tally);
+    LegRecorder leg =
+        new LegRecorder(
+            place == SiteWalk.Place.INTERNET ? INTERNET : where,
+            kind,
+            wording,
+            arriving,
+            packet,
+            terse,
+            tally);
     legs.add(leg);
     return leg;
-  }
-
-  /** Says a decision of the node that has the packet. */
-  private void say(Ruling ruling, @Nullable Placed by, String text) {
-    if (!terse) {
-      legs.get(legs.size() - 1).say(ruling, by, packet, text);
-    }
-    last = ruling;
-  }
-
-  private @Nullable Hop send(Host host) {
-    leg(host.name(), Leg.Kind.HOST, null);
-    Address to = packet.destination();
-    if (host.off()) {
-      say(Ruling.SENDER_OFF, host, "is switched off");
-      return null;
-    }
-    if (!isReply && !host.blocked().isEmpty() && covers(host.blocked())) {
-      say(
-          Ruling.BLOCKED_AT_SENDER,
-          host,
-          terse
-              ? ""
-              : "sends it, but the network that it is on lets no "
-                  + Wording.service(packet.header())
-                  + " out");
-      return null;
-    }
-    if (host.isOutside()) {
-      say(Ruling.SENT_TO_CARRIER, host, "sends it into the internet");
-      return new Hop(null, to, null);
-    }
-    Network network = host.networkTowards(to);
-    if (network != null) {
-      say(
-          Ruling.SENT_TO_NEIGHBOUR,
-          host,
-          terse
-              ? ""
-              : "hands it straight to "
-                  + who(network, to)
-                  + (network.prefixOf(to) == null
-                      ? ", which it takes to be on its own network " + network.name()
-                      : " on its own network " + network.name()));
-      return new Hop(network, to, null);
-    }
-    Address gateway = site.gateway(host, packet.family);
-    if (gateway == null) {
-      say(
-          Ruling.NO_GATEWAY,
-          host,
-          terse
-              ? ""
-              : "has no gateway to "
-                  + to
-                  + ", which is not on its network "
-                  + host.networks().get(0).name());
-      return null;
-    }
-    network = gatewayNetwork(host, gateway);
-    say(
-        Ruling.SENT_TO_GATEWAY,
-        host,
-        terse ? "" : "hands it to its gateway " + who(network, gateway));
-    return new Hop(network, gateway, null);
-  }
-
-  private static Network gatewayNetwork(Host host, Address gateway) {
-    Network network = host.networkHolding(gateway);
-    if (network == null) {
-      throw new IllegalStateException(host.name() + " is outside and needs no gateway");
-    }
-    return network;
-  }
-
-  private boolean covers(List<ServiceTerm> services) {
-    return ServiceTerm.anyCovers(
-        services, packet.protocol, packet.destinationPort, packet.icmpType);
-  }
-
-  /** Name and address of who has an address on a network; another realm may use it, too. */
-  private String who(Network network, Address address) {
-    for (Device device : site.devices().values()) {
-      for (Interface own : device.interfaces()) {
-        if (isSame(own.network(), network) && own.addresses().contains(address)) {
-          return device.name() + " (" + address + ")";
-        }
-      }
-    }
-    for (Host host : site.hosts().values()) {
-      if (host.isOn(network) && host.addresses().contains(address)) {
-        return host.name() + " (" + address + ")";
-      }
-    }
-    return wording.who(address);
-  }
-
-  private @Nullable Hop originate(Device device) {
-    LegRecorder leg = leg(device.name(), Leg.Kind.DEVICE, null);
-    DeviceMachine machine = machine(device);
-    if (!isReply) {
-      asItArrived = packet.copy();
-    }
-    last = machine.originate(packet, leg);
-    return onward(device, machine);
-  }
-
-  private @Nullable Hop arrive(Device device, Interface own) {
-    LegRecorder leg = leg(device.name(), Leg.Kind.DEVICE, own);
-    DeviceMachine machine = machine(device);
-    if (!isReply) {
-      asItArrived = packet.copy();
-    }
-    last = machine.arrive(packet, own, leg);
-    return onward(device, machine);
-  }
-
-  private @Nullable Hop onward(Device device, DeviceMachine machine) {
-    Interface leaving = machine.leaving();
-    if (leaving == null && last.ends() == null) {
-      receiver = device;
-    }
-    endedAt = leaving == null ? device : null;
-    return leaving == null
-        ? null
-        : new Hop(leaving.network(), machine.nextHop(), machine.program().device());
-  }
-
-  private DeviceMachine machine(Device device) {
-    DeviceMachine machine = machines.get(device.name());
-    if (machine == null) {
-      throw new IllegalStateException(device.name() + " is not of this site");
-    }
-    return machine;
-  }
-
-  /**
-   * The packet is handed to an address on a network: who takes it?
-   *
-   * @param from the device that hands it over, which does not hear itself; null for anybody else
-   */
-  private @Nullable Hop handOver(Network network, Address to, @Nullable Device from) {
-    for (Device device : site.devices().values()) {
-      for (Interface own : device.interfaces()) {
-        if (isSame(own.network(), network) && own.addresses().contains(to)) {
-          return arrive(device, own);
-        }
-      }
-    }
-    for (Host host : site.hosts().values()) {
-      if (host.isOn(network) && host.addresses().contains(to)) {
-        receive(host);
-        return null;
-      }
-    }
-    if (question.sender() instanceof Host sender
-        && sender.isOn(network)
-        && to.equals(question.source())
-        && to.equals(packet.destination())) { // the carrier's router may send: it is no host
-      receive(sender);
-      return null;
-    }
-    if (network.carrier().contains(to)) {
-      if (!packet.destination().equals(to)) {
-        return new Hop(null, to, null);
-      }
-      takenToAnswer("the carrier's router at " + to);
-      return null;
-    }
-    // A device answers on a network for the external addresses that its rules use there.
-    for (DeviceMachine machine : machines.values()) {
-      Device device = machine.program().device();
-      for (Interface own : device.interfaces()) {
-        if (isSame(own.network(), network)
-            && own.isUp()
-            && (from == null || !from.name().equals(device.name()))
-            && machine.program().answersOn(network, to)) {
-          return arrive(device, own);
-        }
-      }
-    }
-    endedAt = from != null && from.name().equals(question.sender().name()) ? null : from;
-    Prefix prefix = network.prefixOf(to);
-    say(
-        Ruling.NOBODY_THERE,
-        network,
-        terse
-            ? ""
-            : (prefix != null && prefix.isNetworkOrBroadcast(to)
-                ? "cannot hand it over: "
-                    + to
-                    + " is the network or broadcast address of "
-                    + prefix
-                    + ", not that of a host"
-                : "cannot hand it over: nobody on network " + network.name() + " has " + to));
-    return null;
-  }
-
-  private static boolean isSame(@Nullable Network one, Network other) {
-    return one != null && one.name().equals(other.name());
-  }
-
-  /** The internet: from a host or carrier link to a host or carrier link. */
-  private @Nullable Hop carry() {
-    leg(INTERNET, Leg.Kind.INTERNET, null);
-    Address from = packet.source();
-    Address to = packet.destination();
-    if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(from)) {
-      say(
-          Ruling.SOURCE_NOT_CARRIED,
-          null,
-          terse
-              ? ""
-              : "discards it: its source "
-                  + from
-                  + " is "
-                  + SpecialAddresses.kind(from)
-                  + ", which no carrier carries");
-      return null;
-    }
-    if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(to)
-        || SpecialAddresses.MULTICAST_OR_BROADCAST.contains(to)) {
-      say(
-          Ruling.DESTINATION_NOT_CARRIED,
-          null,
-          terse
-              ? ""
-              : "discards it: "
-                  + to
-                  + " is "
-                  + SpecialAddresses.kind(to)
-                  + ", which no carrier carries");
-      return null;
-    }
-    if (packet.ttl <= 1) {
-      say(Ruling.HOPS_USED_UP, null, wording.hopsUsedUp());
-      return null;
-    }
-    packet.ttl--;
-    Host host = site.hostAt(to);
-    if (host == null
-        && to.equals(question.source())
-        && question.sender() instanceof Host unnamed
-        && unnamed.isOutside()) {
-      host = unnamed;
-    }
-    if (host != null && host.isOutside()) {
-      say(Ruling.CARRIED, host, terse ? "" : "carries it to " + wording.who(to));
-      receive(host);
-      return null;
-    }
-    for (Network link : site.networks().values()) {
-      for (Network.Routed block : link.routed()) {
-        if (block.to().contains(to)) {
-          say(
-              Ruling.CARRIED,
-              block,
-              terse
-                  ? ""
-                  : "carries it to "
-                      + link.name()
-                      + ", where "
-                      + block.to()
-                      + " is routed to "
-                      + block.via());
-          return new Hop(link, block.via(), null);
-        }
-      }
-    }
-    Network network = site.networkOf(to);
-    for (DeviceMachine machine : machines.values()) {
-      if (network == null && machine.program().isNamedOutside(to)) {
-        String device = machine.program().device().name();
-        say(
-            Ruling.NO_CARRIER_LINK,
-            machine.program().device(),
-            terse
-                ? ""
-                : "has no way to "
-                    + to
-                    + ": rules of "
-                    + device
-                    + " use it, but no carrier link holds it or has it routed here");
-        return null;
-      }
-    }
-    if (network == null) {
-      say(Ruling.CARRIED, null, terse ? "" : "carries it to " + to);
-      takenToAnswer("a host of the internet at " + to);
-      return null;
-    }
-    if (network.carrier().isEmpty()) {
-      say(
-          Ruling.NO_CARRIER_LINK,
-          network,
-          terse
-              ? ""
-              : "has no way to " + to + ": network " + network.name() + " is no link to a carrier");
-      return null;
-    }
-    say(
-        Ruling.CARRIED,
-        network,
-        terse ? "" : "carries it to " + network.name() + ", which holds " + to);
-    return new Hop(network, to, null);
-  }
-
-  /** Somebody outside whom the file does not describe: taken to be there and to answer. */
-  private void takenToAnswer(String whom) {
-    Address at = packet.destination();
-    receiver = Host.unnamed(at, site.networkOf(at));
-    leg(at.toString(), Leg.Kind.HOST, null);
-    say(
-        Ruling.TAKEN_TO_ANSWER,
-        null,
-        terse ? "" : "is taken to answer: the site file does not describe " + whom);
-  }
-
-  private void receive(Host host) {
-    leg(host.name(), Leg.Kind.HOST, null);
-    if (host.off()) {
-      say(Ruling.HOST_OFF, host, "gets nothing: it is switched off");
-      return;
-    }
-    if (!host.addresses().contains(packet.destination())) {
-      say(
-          Ruling.NOT_FOR_HOST,
-          host,
-          terse
-              ? ""
-              : "discards it: "
-                  + packet.destination()
-                  + " is not its address, and a host passes nothing on");
-      return;
-    }
-    receiver = host;
-    if (packet.inner != null) {
-      boolean mine = host.name().equals(question.sender().name());
-      say(
-          mine ? Ruling.NOTICE_RECEIVED : Ruling.REPLY_DISCARDED,
-          host,
-          mine
-              ? "is told that its packet was not delivered"
-              : "discards it: it has sent no such packet");
-      return;
-    }
-    if (isReply) {
-      receiveReply(host);
-      return;
-    }
-    if ((packet.tcpFlags & Packet.RST) != 0) {
-      say(Ruling.RESET_RECEIVED, host, "is told that there is no such connection");
-      return;
-    }
-    if (host.filter() != null && !isOpened() && !passes(host.filter())) {
-      return;
-    }
-    Probe probe = question.probe();
-    String what =
-        probe.echo() ? "ping" : Probe.of(packet.protocol, packet.destinationPort).toString();
-    if (probe.echo()) {
-      if (host.answersPing()) {
-        say(Ruling.HOST_ANSWERS, host, "answers the ping");
-      } else {
-        say(Ruling.HOST_SILENT, host, "gets the ping, but does not answer pings");
-      }
-    } else if (isOpened() || listens(host)) {
-      say(Ruling.HOST_ANSWERS, host, terse ? "" : "answers on " + what);
-    } else {
-      say(Ruling.HOST_REFUSES, host, terse ? "" : "refuses it: nothing there listens on " + what);
-    }
-  }
-
-  private boolean listens(Host host) {
-    return !host.listens().isEmpty() && covers(host.listens());
-  }
-
-  /** Whether the host's own filter lets a packet in that it has not asked for. */
-  private boolean passes(AccessList filter) {
-    CompiledList rules = CompiledList.of(site, filter);
-    AccessRule rule = rules.firstMatch(packet, false, wording.now());
-    Action action = rule == null ? filter.otherwise() : rule.action();
-    Ruling ruling =
-        switch (action) {
-          case ACCEPT ->
-              rule == null ? Ruling.HOST_ACCEPTED_OTHERWISE : Ruling.HOST_ACCEPTED_BY_RULE;
-          case DROP -> Ruling.HOST_FILTERED;
-          case REJECT -> Ruling.HOST_REJECTED;
-        };
-    if (!terse) {
-      LegRecorder leg = legs.get(legs.size() - 1);
-      if (rule == null && action != Action.ACCEPT) {
-        rules.tellNearest(leg, packet, false, wording.now());
-      }
-      leg.sayByFilter(ruling, rule == null ? filter : rule, packet);
-    }
-    last = ruling;
-    if (action == Action.DROP) {
-      receiver = null;
-    }
-    return action == Action.ACCEPT;
-  }
-
-  private boolean isOpened() {
-    return opened != null
-        && opened.source().equals(packet.destination())
-        && opened.sourcePort() == packet.destinationPort;
-  }
-
-  private void receiveReply(Host host) {
-    Header reply = packet.header();
-    boolean mine = host.name().equals(question.sender().name());
-    if (mine
-        && reply.source().equals(question.to())
-        && reply.sourcePort() == question.probe().port()) {
-      say(Ruling.REPLY_ACCEPTED, host, "gets the reply from the address that it spoke to");
-    } else {
-      say(
-          Ruling.REPLY_DISCARDED,
-          host,
-          terse
-              ? ""
-              : (mine
-                  ? "discards it: it spoke to "
-                      + Header.endpoint(question.to(), question.probe().port(), reply.protocol())
-                      + ", and this comes from "
-                      + reply.sourceText()
-                  : "discards it: it has not asked for a reply"));
-    }
   }
 }

@@ -11,6 +11,7 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.TranslationRule;
@@ -72,6 +73,20 @@ final class LegRecorder implements Narrator {
 
   @Override
   public void decided(Ruling ruling, @Nullable Placed by, Packet packet) {
+    if (kind != Leg.Kind.DEVICE) {
+      if (!terse) {
+        Header now = packet.header();
+        boolean filter = by instanceof AccessRule || by instanceof AccessList;
+        add(
+            ruling,
+            by,
+            now,
+            filter
+                ? wording.decision(ruling, by, last, now, near, null, null)
+                : wording.hop(ruling, by, now));
+      }
+      return;
+    }
     if (tally != null) {
       tally.count(ruling, by, arriving);
     }
@@ -100,15 +115,11 @@ final class LegRecorder implements Narrator {
     return isLogged(ruling, by) || ruling.ends() == Outcome.EXHAUSTED;
   }
 
-  /** Adds a decision of a host or of the internet, in these words. */
-  void say(Ruling ruling, @Nullable Placed by, Packet packet, String text) {
-    add(ruling, by, packet.header(), text);
-  }
-
-  /** Adds a decision of a host's own filter. */
-  void sayByFilter(Ruling ruling, Placed by, Packet packet) {
-    Header now = packet.header();
-    add(ruling, by, now, wording.decision(ruling, by, last, now, near, null, null));
+  @Override
+  public void nobodyThere(Network network, Address to, Packet packet) {
+    if (!terse) {
+      add(Ruling.NOBODY_THERE, network, packet.header(), HopWording.nobodyThere(network, to));
+    }
   }
 
   private void add(Ruling ruling, @Nullable Placed by, Header now, String text) {

@@ -8,6 +8,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.function.Consumer;
+import org.eskerfield.engine.Alike;
 import org.eskerfield.engine.BindingRow;
 import org.eskerfield.engine.DeviceMachine;
 import org.eskerfield.engine.DeviceProgram;
@@ -15,6 +16,7 @@ import org.eskerfield.engine.FileTransferGateway;
 import org.eskerfield.engine.Outcome;
 import org.eskerfield.engine.PoolFill;
 import org.eskerfield.engine.SessionRow;
+import org.eskerfield.engine.SiteProgram;
 import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -56,12 +58,12 @@ public final class Run {
   /** Where a server waits for a data connection that it has announced; the last one. */
   private @Nullable Header announced;
 
-  private Site site;
+  private SiteProgram program;
 
-  Run(Site site, Map<String, DeviceProgram> programs, ZonedDateTime start) {
-    this.site = site;
+  Run(SiteProgram program, ZonedDateTime start) {
+    this.program = program;
     this.clock = new VirtualClock(start);
-    for (Map.Entry<String, DeviceProgram> entry : programs.entrySet()) {
+    for (Map.Entry<String, DeviceProgram> entry : program.devices().entrySet()) {
       DeviceMachine machine = new DeviceMachine(entry.getValue(), clock);
       machines.put(entry.getKey(), machine);
       tallies.put(entry.getKey(), new Tally(machine, start));
@@ -70,7 +72,7 @@ public final class Run {
   }
 
   private void learnLists() {
-    for (Device device : site.devices().values()) {
+    for (Device device : site().devices().values()) {
       for (AccessList list : device.access()) {
         for (AccessRule rule : list.rules()) {
           lists.put(rule, list);
@@ -81,7 +83,7 @@ public final class Run {
 
   /** The site, as it is now. */
   public Site site() {
-    return site;
+    return program.site();
   }
 
   /** The moment of the run. */
@@ -106,18 +108,16 @@ public final class Run {
    * @throws IllegalArgumentException if the other site has not the same devices, by name
    */
   public void goOnWith(Site changed) {
-    if (!changed.devices().keySet().equals(site.devices().keySet())) {
+    if (!changed.devices().keySet().equals(site().devices().keySet())) {
       throw new IllegalArgumentException(
           "the devices are "
-              + String.join(", ", site.devices().keySet())
+              + String.join(", ", site().devices().keySet())
               + " and cannot become "
               + String.join(", ", changed.devices().keySet()));
     }
-    site = changed;
+    program = SiteProgram.compile(changed);
     learnLists();
-    for (Device device : changed.devices().values()) {
-      machine(device.name()).goOnWith(DeviceProgram.compile(changed, device));
-    }
+    program.devices().forEach((name, each) -> machine(name).goOnWith(each));
   }
 
   /**
@@ -153,7 +153,7 @@ public final class Run {
   private Conversation converse(Attempt attempt, boolean toTheEnd) {
     Watch watch = watcher == null ? null : new Watch(clock, watcher, true);
     Exchange.Factory counted = question -> exchange(question, false, tallies, watch);
-    Dialogue dialogue = new Dialogue(site, programs(), attempt.on(site), toTheEnd, counted);
+    Dialogue dialogue = new Dialogue(program, attempt.on(site()), toTheEnd, counted);
     Conversation conversation = dialogue.lead();
     for (List<Leg> way : dialogue.ways()) {
       note(way);
@@ -167,7 +167,8 @@ public final class Run {
       boolean terse,
       @Nullable Map<String, Tally> counting,
       @Nullable Watch watch) {
-    return new Exchange(site, machines, question.on(site), clock.now(), terse, counting, watch);
+    return new Exchange(
+        program, machines, question.on(site()), clock.now(), terse, counting, watch, null);
   }
 
   /** Who watches flows whose times are given, so that nobody may wait. */
@@ -243,8 +244,8 @@ public final class Run {
   /** An exchange that begins with a packet. */
   private Exchange of(Packet given, @Nullable Device device, @Nullable Interface by) {
     Address source = given.source();
-    Host known = site.hostAt(source);
-    Host sender = known != null ? known : Host.unnamed(source, site.networkOf(source));
+    Host known = site().hostAt(source);
+    Host sender = known != null ? known : Host.unnamed(source, site().networkOf(source));
     boolean echo = Icmp.isEchoRequest(given.icmpType);
     Probe probe = echo ? Probe.ping(given.family) : Probe.of(given.protocol, given.destinationPort);
     Question question =
@@ -276,14 +277,6 @@ public final class Run {
     for (Tally tally : tallies.values()) {
       tally.look(clock.now());
     }
-  }
-
-  private Map<String, DeviceProgram> programs() {
-    Map<String, DeviceProgram> programs = new LinkedHashMap<>();
-    for (Map.Entry<String, DeviceMachine> entry : machines.entrySet()) {
-      programs.put(entry.getKey(), entry.getValue().program());
-    }
-    return programs;
   }
 
   private Trace open(Question question, boolean terse) {
@@ -354,12 +347,18 @@ public final class Run {
   /** As {@link #converse}, but nobody counts or writes a log. */
   Conversation ask(Attempt attempt) {
     Exchange.Factory uncounted = question -> exchange(question, false, null, null);
-    return new Dialogue(site, programs(), attempt.on(site), true, uncounted).lead();
+    return new Dialogue(program, attempt.on(site()), true, uncounted).lead();
   }
 
   /** As {@link #open}, but a TCP connection stays half open. */
   Trace ask(Question question) {
     return exchange(question, false, null, null).run();
+  }
+
+  /** As {@link #ask(Question)}; somebody hears all that is asked of the packets. */
+  Trace ask(Question question, Alike alike) {
+    Question here = question.on(site());
+    return new Exchange(program, machines, here, clock.now(), false, null, null, alike).run();
   }
 
   /**

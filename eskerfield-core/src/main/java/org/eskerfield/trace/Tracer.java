@@ -1,10 +1,8 @@
 package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
-import java.util.LinkedHashMap;
-import java.util.Map;
-import org.eskerfield.engine.DeviceProgram;
-import org.eskerfield.model.Device;
+import org.eskerfield.engine.Alike;
+import org.eskerfield.engine.SiteProgram;
 import org.eskerfield.model.Site;
 
 /**
@@ -14,29 +12,34 @@ import org.eskerfield.model.Site;
  * <p>Safe for use by several threads.
  */
 public final class Tracer {
-  private final Site site;
-  private final Map<String, DeviceProgram> programs = new LinkedHashMap<>();
+  private final SiteProgram program;
 
-  private Tracer(Site site) {
-    this.site = site;
-    for (Device device : site.devices().values()) {
-      programs.put(device.name(), DeviceProgram.compile(site, device));
-    }
+  private Tracer(SiteProgram program) {
+    this.program = program;
   }
 
   /** A tracer for a site. */
   public static Tracer of(Site site) {
-    return new Tracer(site);
+    return new Tracer(SiteProgram.compile(site));
   }
 
   /** The site. */
   public Site site() {
-    return site;
+    return program.site();
   }
 
   /** Follows the packet of the question to its end, and the reply back. */
   public Trace trace(Question question) {
-    return new Run(site, programs, question.at()).ask(question);
+    return new Run(program, question.at()).ask(question);
+  }
+
+  /**
+   * Follows the packet of the question, and finds out which others share its fate.
+   *
+   * @param alike those that are like the packet; fewer afterwards
+   */
+  public Trace trace(Question question, Alike alike) {
+    return new Run(program, question.at()).ask(question, alike);
   }
 
   /**
@@ -64,11 +67,11 @@ public final class Tracer {
   }
 
   private Conversation lead(Attempt attempt) {
-    return new Run(site, programs, attempt.at()).ask(attempt);
+    return new Run(program, attempt.at()).ask(attempt);
   }
 
   /** Begins a run with empty tables at a moment. */
   public Run run(ZonedDateTime start) {
-    return new Run(site, programs, start);
+    return new Run(program, start);
   }
 }

@@ -34,6 +34,7 @@ import org.jspecify.annotations.Nullable;
 final class Wording {
   private final Site site;
   private final ZonedDateTime now;
+  private final HopWording hop;
   private int hops = Packet.INITIAL_TTL;
 
   /** The most addresses or services of a rule that a sentence names. */
@@ -42,14 +43,15 @@ final class Wording {
   /** No way through a site is as long as this. */
   private static final int MANY_HOPS = 32;
 
-  Wording(Site site, ZonedDateTime now) {
+  Wording(Site site, Question question, ZonedDateTime now) {
     this.site = site;
+    this.hop = new HopWording(site, question, this);
     this.now = now;
   }
 
-  /** The moment of the decisions. */
-  ZonedDateTime now() {
-    return now;
+  /** A decision of a host or of the internet. */
+  String hop(Ruling ruling, @Nullable Placed by, Header at) {
+    return hop.decision(ruling, by, at);
   }
 
   /** Name and address where the address belongs to a host or device, else the address. */

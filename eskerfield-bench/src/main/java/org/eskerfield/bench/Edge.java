@@ -2,10 +2,6 @@ package org.eskerfield.bench;
 
 import java.time.ZoneOffset;
 import java.util.Objects;
-import org.eskerfield.engine.DeviceMachine;
-import org.eskerfield.engine.DeviceProgram;
-import org.eskerfield.engine.Ruling;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.model.Device;
@@ -16,6 +12,10 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.walk.DeviceMachine;
+import org.eskerfield.walk.Ruling;
 
 /** A router that shares addresses among a large network, and flows through it by number. */
 final class Edge {

@@ -3,7 +3,6 @@ package org.eskerfield.cli;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.check.Finding;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.explain.Sentences;
 import org.eskerfield.formats.PlannedChange;
 import org.eskerfield.formats.PlannedChange.Proved;
@@ -13,6 +12,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.offer.Plan;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.verify.Verdict;
 

@@ -3,7 +3,6 @@ package org.eskerfield.cli;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Placed;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
@@ -11,6 +10,7 @@ import org.eskerfield.trace.Lookup;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -10,11 +10,11 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.check.Opening;
 import org.eskerfield.cure.Cure;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.CuredSite;
 import org.eskerfield.formats.SiteEditor;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Attempt;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -9,17 +9,17 @@ import java.time.ZonedDateTime;
 import java.util.HashMap;
 import java.util.Map;
 import java.util.PriorityQueue;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.formats.TrafficReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

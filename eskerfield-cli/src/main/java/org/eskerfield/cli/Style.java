@@ -1,6 +1,6 @@
 package org.eskerfield.cli;
 
-import org.eskerfield.engine.Outcome;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -3,7 +3,6 @@ package org.eskerfield.cli;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.Capture;
@@ -14,6 +13,7 @@ import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -6,8 +6,6 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
@@ -16,6 +14,8 @@ import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Lays out a trace for people: the outcome and its reason first, then the way there and back. */

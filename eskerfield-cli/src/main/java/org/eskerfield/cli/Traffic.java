@@ -4,9 +4,9 @@ import java.io.IOException;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.Map;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** What a replay sends, in the order of time. */

@@ -3,9 +3,6 @@ package org.eskerfield.cause;
 import java.util.EnumSet;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.Match;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -19,10 +16,13 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.Match;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a list, a stance or an admission let a packet not pass. */

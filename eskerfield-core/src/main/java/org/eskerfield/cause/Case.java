@@ -4,8 +4,6 @@ import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
 import java.util.function.UnaryOperator;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
@@ -23,6 +21,8 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** A conversation that failed, where it ended, and what its judges have in common. */

@@ -7,9 +7,6 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.function.Function;
 import java.util.function.Predicate;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
-import org.eskerfield.engine.Step;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -28,6 +25,9 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
+import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -9,8 +9,6 @@ import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -40,10 +38,12 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.CompiledList;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

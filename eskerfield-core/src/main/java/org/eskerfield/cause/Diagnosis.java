@@ -4,11 +4,11 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
 
 /**
  * All that stands in the way of an attempt.

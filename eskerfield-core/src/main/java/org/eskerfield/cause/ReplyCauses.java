@@ -2,7 +2,6 @@ package org.eskerfield.cause;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Hairpin;
@@ -16,6 +15,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a request arrived, but its reply was lost. */

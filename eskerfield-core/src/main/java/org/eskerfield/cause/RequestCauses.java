@@ -4,8 +4,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.engine.Match;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
@@ -30,6 +28,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.program.Match;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
@@ -37,6 +36,7 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a request did not arrive. */

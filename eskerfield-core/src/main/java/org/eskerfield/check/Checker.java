@@ -15,11 +15,11 @@ import org.jspecify.annotations.Nullable;
  * Finds what is wrong, risky or useless in a site.
  *
  * <p>Idea: what one device does is asked of all packets at once, as sets ({@link
- * org.eskerfield.engine.EveryPacket}); what lies beyond it is tried, with packets that its rules
- * are meant for, by the same machines that trace ({@link Rehearsals}). Both prove what they find,
- * so that nothing is found that is not so. Where sets would grow beyond bounds, that is said
- * instead of an answer. Each inspector has one theme. Cost: near the number of rules for lists
- * whose rules overlap little.
+ * org.eskerfield.walk.EveryPacket}); what lies beyond it is tried, with packets that its rules are
+ * meant for, by the same machines that trace ({@link Rehearsals}). Both prove what they find, so
+ * that nothing is found that is not so. Where sets would grow beyond bounds, that is said instead
+ * of an answer. Each inspector has one theme. Cost: near the number of rules for lists whose rules
+ * overlap little.
  */
 public final class Checker {
   /** Hears how far a check has come. */

@@ -11,9 +11,6 @@ import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.EveryPacket.Passage;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
@@ -34,6 +31,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Conversation;
@@ -41,6 +39,8 @@ import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.EveryPacket.Passage;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** What the internet reaches that nobody should offer so, and what could be reached from there. */

@@ -13,9 +13,6 @@ import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.cure.Cure;
-import org.eskerfield.engine.EveryPacket;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
@@ -33,12 +30,15 @@ import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.EveryPacket;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** What the inspectors of one check share: the site, its sets, its tracer, and what was found. */

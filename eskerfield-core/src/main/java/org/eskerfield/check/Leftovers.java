@@ -8,7 +8,6 @@ import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
@@ -27,6 +26,7 @@ import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.set.Times;
+import org.eskerfield.state.VirtualClock;
 import org.jspecify.annotations.Nullable;
 
 /** What nothing uses, and what can never act. */

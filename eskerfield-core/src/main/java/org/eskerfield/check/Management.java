@@ -4,8 +4,6 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.EveryPacket;
-import org.eskerfield.engine.EveryPacket.Passage;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
@@ -21,6 +19,8 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.walk.EveryPacket;
+import org.eskerfield.walk.EveryPacket.Passage;
 
 /** The own services of devices: reached by those who should, and by nobody else. */
 final class Management {

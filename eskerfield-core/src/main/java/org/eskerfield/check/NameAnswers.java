@@ -9,8 +9,6 @@ import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
@@ -26,12 +24,14 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** Who is told what address for a name, and whether he can use it. */

@@ -10,10 +10,6 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.EveryPacket.Led;
-import org.eskerfield.engine.EveryPacket.Passage;
-import org.eskerfield.engine.Step;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -34,6 +30,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Attempt;
@@ -43,6 +40,9 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.EveryPacket.Led;
+import org.eskerfield.walk.EveryPacket.Passage;
+import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /** Translation without access, access without translation, and either of them in part. */

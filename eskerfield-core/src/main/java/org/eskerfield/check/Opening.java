@@ -4,9 +4,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.engine.EveryPacket;
-import org.eskerfield.engine.EveryPacket.Passage;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
@@ -14,6 +11,9 @@ import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.walk.EveryPacket;
+import org.eskerfield.walk.EveryPacket.Passage;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -11,9 +11,6 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.EveryPacket.Passage;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -35,10 +32,13 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.walk.EveryPacket.Passage;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** What crosses a device on the wrong side of a translation, or unguarded, or not at all. */

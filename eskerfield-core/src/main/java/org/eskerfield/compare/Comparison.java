@@ -9,7 +9,6 @@ import java.util.Set;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Policy;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Pool;
@@ -22,6 +21,7 @@ import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -4,10 +4,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.engine.Alike;
-import org.eskerfield.engine.EveryPacket;
-import org.eskerfield.engine.Ruling;
-import org.eskerfield.engine.Step;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
@@ -26,6 +22,10 @@ import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Alike;
+import org.eskerfield.walk.EveryPacket;
+import org.eskerfield.walk.Ruling;
+import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /**

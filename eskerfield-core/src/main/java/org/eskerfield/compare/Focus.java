@@ -6,9 +6,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.DeviceMeaning.Ordered;
-import org.eskerfield.engine.EveryPacket;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRule;
@@ -25,10 +22,13 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.DeviceMeaning.Ordered;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.walk.EveryPacket;
 import org.jspecify.annotations.Nullable;
 
 /**

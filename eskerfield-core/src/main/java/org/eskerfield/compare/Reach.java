@@ -10,9 +10,6 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.compare.Fates.Fate;
-import org.eskerfield.engine.EveryPacket;
-import org.eskerfield.engine.SiteProgram;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Schedule;
@@ -23,14 +20,17 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.SiteProgram;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Times;
 import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.EveryPacket;
 import org.jspecify.annotations.Nullable;
 
 /**

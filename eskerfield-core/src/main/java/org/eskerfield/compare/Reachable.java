@@ -6,9 +6,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.compare.Fates.Fate;
-import org.eskerfield.engine.EveryPacket;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
@@ -18,8 +15,11 @@ import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.set.Times;
 import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.walk.EveryPacket;
+import org.eskerfield.walk.Outcome;
 
 /**
  * All that the internet reaches on a site.

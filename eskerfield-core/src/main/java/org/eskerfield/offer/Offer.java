@@ -10,8 +10,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.engine.CompiledList;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.Ledger;
@@ -44,7 +42,9 @@ import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Times;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Probe;
 import org.jspecify.annotations.Nullable;
 
@@ -316,7 +316,7 @@ public final class Offer {
   }
 
   private @Nullable String towards(Device device, Address to) {
-    Interface by = org.eskerfield.engine.DeviceProgram.compile(site, device).towards(to);
+    Interface by = org.eskerfield.program.DeviceProgram.compile(site, device).towards(to);
     return by == null ? null : by.name();
   }
 

@@ -2,7 +2,7 @@ package org.eskerfield.trace;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.engine.Outcome;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

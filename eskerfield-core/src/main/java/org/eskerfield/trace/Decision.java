@@ -1,8 +1,8 @@
 package org.eskerfield.trace;
 
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

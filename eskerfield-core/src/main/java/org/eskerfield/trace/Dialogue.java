@@ -5,10 +5,6 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
-import org.eskerfield.engine.SiteProgram;
-import org.eskerfield.engine.Step;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -18,6 +14,10 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.SiteProgram;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
+import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /** Leads one conversation, packet by packet, and keeps its story. */

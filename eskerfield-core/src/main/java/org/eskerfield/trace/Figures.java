@@ -5,8 +5,8 @@ import java.util.Collections;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import org.eskerfield.engine.PoolFill;
 import org.eskerfield.model.Placed;
+import org.eskerfield.state.PoolFill;
 
 /**
  * What a device has seen in a run.

@@ -1,10 +1,10 @@
 package org.eskerfield.trace;
 
 import java.util.Locale;
-import org.eskerfield.engine.FileTransferGateway;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.walk.FileTransferGateway;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -1,7 +1,6 @@
 package org.eskerfield.trace;
 
 import java.util.Objects;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -12,6 +11,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Puts into words what hosts and the internet decide, as {@link Wording} does for devices. */

@@ -3,10 +3,6 @@ package org.eskerfield.trace;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
-import org.eskerfield.engine.Match;
-import org.eskerfield.engine.Narrator;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Interface;
@@ -20,6 +16,10 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.program.Match;
+import org.eskerfield.walk.Narrator;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -2,8 +2,8 @@ package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
 import java.util.Locale;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -3,8 +3,8 @@ package org.eskerfield.trace;
 import java.util.Collections;
 import java.util.EnumSet;
 import java.util.Set;
-import org.eskerfield.engine.Match;
 import org.eskerfield.model.Placed;
+import org.eskerfield.program.Match;
 
 /**
  * A rule that would have matched but for a few fields.

@@ -1,11 +1,11 @@
 package org.eskerfield.trace;
 
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -7,12 +7,12 @@ import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import org.eskerfield.engine.BindingRow;
-import org.eskerfield.engine.DeviceMachine;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
+import org.eskerfield.state.BindingRow;
+import org.eskerfield.walk.DeviceMachine;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Counts what one device decides in a run. */

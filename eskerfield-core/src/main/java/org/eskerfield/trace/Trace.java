@@ -1,8 +1,8 @@
 package org.eskerfield.trace;
 
 import java.util.List;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Placed;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

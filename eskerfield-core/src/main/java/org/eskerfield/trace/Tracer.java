@@ -1,9 +1,9 @@
 package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
-import org.eskerfield.engine.Alike;
-import org.eskerfield.engine.SiteProgram;
 import org.eskerfield.model.Site;
+import org.eskerfield.program.SiteProgram;
+import org.eskerfield.walk.Alike;
 
 /**
  * Follows packets through a site. Compiles the devices once; every trace starts with empty tables,

@@ -3,7 +3,7 @@ package org.eskerfield.trace;
 import java.time.Duration;
 import java.util.List;
 import java.util.function.Consumer;
-import org.eskerfield.engine.VirtualClock;
+import org.eskerfield.state.VirtualClock;
 
 /** Who watches the packets of a run, and the clock by which senders wait. */
 final class Watch {

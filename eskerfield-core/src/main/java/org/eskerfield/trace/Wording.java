@@ -4,8 +4,6 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Set;
-import org.eskerfield.engine.Match;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -24,6 +22,8 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.Match;
+import org.eskerfield.walk.Ruling;
 import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
 

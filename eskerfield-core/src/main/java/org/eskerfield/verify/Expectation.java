@@ -2,12 +2,12 @@ package org.eskerfield.verify;
 
 import java.time.Duration;
 import java.util.List;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.trace.Attempt;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

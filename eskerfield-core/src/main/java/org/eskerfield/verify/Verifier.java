@@ -4,7 +4,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Consumer;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
@@ -17,6 +16,7 @@ import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.trace.Transit;
+import org.eskerfield.walk.Outcome;
 
 /** Leads the conversations of expectations, each with empty tables, and compares. */
 public final class Verifier {

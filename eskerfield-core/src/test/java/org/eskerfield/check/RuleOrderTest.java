@@ -7,7 +7,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Random;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
@@ -18,6 +17,7 @@ import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Times;
+import org.eskerfield.state.VirtualClock;
 import org.junit.jupiter.api.Test;
 
 /** Small lists drawn by lot, and the same answers counted packet by packet. */

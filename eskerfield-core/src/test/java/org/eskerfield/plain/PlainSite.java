@@ -6,7 +6,6 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
@@ -22,6 +21,7 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.plain.PlainDevice.End;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** A site with its devices: who hands what to whom, and what the sender hears of it. */

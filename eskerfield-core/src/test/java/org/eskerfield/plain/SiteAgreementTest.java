@@ -8,8 +8,6 @@ import java.util.EnumMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.engine.DeviceProgram;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
@@ -18,12 +16,14 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.Test;
 
@@ -84,7 +84,7 @@ class SiteAgreementTest {
           seed % 4 == 0
               ? drawn.oneDevice(drawn.one(DrawnSite.Kind.values()))
               : drawn.row(1 + seed % 3);
-      Run run = Tracer.of(site).run(org.eskerfield.engine.VirtualClock.start(site.timeZone()));
+      Run run = Tracer.of(site).run(org.eskerfield.state.VirtualClock.start(site.timeZone()));
       PlainSite plain = new PlainSite(site, run.now());
       List<Address> targets = targets(site, drawn);
       List<String> story = new ArrayList<>();

@@ -20,7 +20,6 @@ import net.jqwik.api.Combinators;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
 import net.jqwik.api.Provide;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.packet.Address;
@@ -30,6 +29,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.state.VirtualClock;
 import org.junit.jupiter.api.Test;
 
 /** Sets of packets against what they say of each single one. */

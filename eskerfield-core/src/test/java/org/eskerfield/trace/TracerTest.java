@@ -8,14 +8,14 @@ import java.time.ZoneOffset;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.Draft;
-import org.eskerfield.engine.Outcome;
-import org.eskerfield.engine.Ruling;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.walk.Outcome;
+import org.eskerfield.walk.Ruling;
 import org.junit.jupiter.api.Test;
 
 /** The way across a site of several nodes, there and back. */

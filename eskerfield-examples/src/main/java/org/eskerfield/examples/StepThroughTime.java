@@ -3,12 +3,12 @@ package org.eskerfield.examples;
 import java.io.PrintStream;
 import java.nio.file.Path;
 import java.time.Duration;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
 
 /** Lets time pass between conversations until one that got nothing comes through. */
 public final class StepThroughTime {

@@ -6,7 +6,6 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnusableQuestionException;
@@ -14,6 +13,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
 
 /**
  * Tries one service from every host of the internet, at two times, and prints who gets in: a test

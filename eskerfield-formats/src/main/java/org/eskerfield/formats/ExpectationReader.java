@@ -13,7 +13,6 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
@@ -27,6 +26,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.verify.Expectation;
+import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** Reads expectations: those of a site file, and files that hold nothing else. */

@@ -10,11 +10,11 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.function.UnaryOperator;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.walk.Outcome;
 
 /**
  * Builds a site in code, object after object.

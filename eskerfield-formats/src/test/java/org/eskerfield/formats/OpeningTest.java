@@ -6,14 +6,14 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.check.Opening;
-import org.eskerfield.engine.DeviceMachine;
-import org.eskerfield.engine.DeviceProgram;
-import org.eskerfield.engine.Ruling;
-import org.eskerfield.engine.VirtualClock;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.walk.DeviceMachine;
+import org.eskerfield.walk.Ruling;
 import org.junit.jupiter.api.Test;
 
 /** What a change lets in, told and compared with what the machines do. */

@@ -8,11 +8,11 @@ import java.util.Random;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Outcome;
 
 /**
  * Random sites of plain routers with random routes, walked a second time in the plainest way: the

@@ -5,12 +5,12 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import java.time.ZoneId;
 import org.eskerfield.check.Checker;
-import org.eskerfield.engine.Outcome;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
+import org.eskerfield.walk.Outcome;
 import org.junit.jupiter.api.Test;
 
 /** A site built in code, object after object. */

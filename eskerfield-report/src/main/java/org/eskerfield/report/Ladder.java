@@ -7,7 +7,6 @@ import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
@@ -16,6 +15,7 @@ import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Transit;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

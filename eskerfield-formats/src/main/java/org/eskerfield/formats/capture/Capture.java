@@ -10,7 +10,6 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.function.Consumer;
-import org.eskerfield.engine.Ruling;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
@@ -25,6 +24,7 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Transit;
+import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

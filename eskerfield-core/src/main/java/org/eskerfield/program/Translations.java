@@ -1,0 +1,482 @@
+package org.eskerfield.program;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
+import java.util.concurrent.atomic.AtomicReferenceArray;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.Dimension;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.Rewrite;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The enabled translation rules of a device, split into what they do at step 2 and at step 6, each
+ * in the order of the file.
+ */
+public final class Translations {
+  /**
+   * What a rule does at step 2.
+   *
+   * @param rule the rule
+   * @param external the block of destinations that it takes; null for {@code untouched}
+   * @param match what else it asks for
+   * @param back the other direction of {@code untouched}, else null
+   * @param facing where packets arrive; null for anywhere
+   * @param home the interface on which the external block is at home, or null
+   * @param hairpin where insiders' packets arrive, or null
+   * @param admission who is let in with it, or null
+   */
+  public record Inbound(
+      TranslationRule rule,
+      @Nullable Prefix external,
+      Match match,
+      @Nullable Match back,
+      @Nullable InterfaceTerm facing,
+      @Nullable Interface home,
+      @Nullable Hairpin hairpin,
+      @Nullable Match admission)
+      implements Condition {
+    public boolean faces(Interface arriving) {
+      return DeviceProgram.covers(facing, arriving);
+    }
+
+    /** Whether packets that arrive here come from inside to the external address. */
+    public boolean hairpins(Interface arriving) {
+      return Hairpin.covers(hairpin, arriving)
+          && (home == null || !home.name().equals(arriving.name()));
+    }
+
+    /** Whether packets that arrive here are taken, from outside or from inside. */
+    public boolean takesFrom(Interface arriving) {
+      return back != null || faces(arriving) || hairpins(arriving);
+    }
+
+    /** Whether it takes a packet that arrives where it {@link #takesFrom}. */
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      if (packet.family != Family.IPV4) {
+        return false;
+      }
+      return back != null
+          ? match.holds(packet, own, now) || back.holds(packet, own, now)
+          : external != null
+              && external.contains(packet.family, packet.destinationHigh, packet.destinationLow)
+              && match.holds(packet, own, now);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSet matched = all.of(match);
+      if (back != null) {
+        matched = matched.union(all.of(back));
+      } else if (external != null) {
+        AddressSet block = AddressSet.ofPrefixes(List.of(external));
+        matched = matched.intersection(all.space().destinations(block));
+      }
+      return matched.intersection(all.space().of(Family.IPV4));
+    }
+
+    @Override
+    public Needs needs() {
+      Needs asked = match.needs();
+      return back != null || external == null
+          ? Needs.NOTHING
+          : new Needs(asked.sources(), AddressSet.ofPrefixes(List.of(external)), asked.services());
+    }
+
+    public boolean isFor(Address destination) {
+      return external != null && external.contains(destination);
+    }
+
+    public void rewrite(Packet packet) {
+      boolean ports = Protocol.hasPorts(packet.protocol);
+      if (rule instanceof DestinationRule to) {
+        packet.rewriteDestination(
+            to.internalBlock().first(),
+            ports ? to.internalPort(packet.destinationPort) : packet.destinationPort);
+      } else if (rule instanceof StaticRule fixed && external != null) {
+        packet.rewriteDestination(
+            StaticRule.moved(packet.destination(), external, fixed.internalBlock()),
+            packet.destinationPort + (ports ? fixed.shift() : 0));
+      }
+    }
+
+    /** The same for every packet. */
+    public Rewrite rewrite(Meaning all) {
+      if (rule instanceof StaticRule fixed && external != null) {
+        Rewrite moves = all.addressesMove(Dimension.DESTINATION, external, fixed.internalBlock());
+        return all.portsMove(moves, Dimension.DESTINATION_PORT, fixed.shift());
+      }
+      if (!(rule instanceof DestinationRule to)) {
+        return Rewrite.NONE;
+      }
+      PacketSpace space = all.space();
+      PacketSet host = space.destinations(AddressSet.ofPrefixes(List.of(to.internalBlock())));
+      Rewrite rewrite = Rewrite.NONE.andBecomes(Dimension.DESTINATION, host, space.of(Family.IPV4));
+      PortSet ports = to.internalPorts();
+      if (ports == null) {
+        return rewrite;
+      }
+      if (ports.size() == 1) {
+        return rewrite.andBecomes(
+            Dimension.DESTINATION_PORT,
+            space.ports(Dimension.DESTINATION_PORT, ports),
+            space.withPorts());
+      }
+      int first = to.services().get(0).service().parts().get(0).ports().first();
+      return all.portsMove(rewrite, Dimension.DESTINATION_PORT, ports.first() - first);
+    }
+  }
+
+  /**
+   * What a rule does at step 6.
+   *
+   * @param rule the rule
+   * @param match what it asks for
+   * @param leaving where packets leave
+   * @param external the block that static sources move to, else null
+   * @param pool the addresses that are lent or shared; null for the leaving interface's own
+   */
+  public record Outbound(
+      TranslationRule rule,
+      Match match,
+      InterfaceTerm leaving,
+      @Nullable Prefix external,
+      @Nullable AddressSet pool)
+      implements Condition {
+    /** Whether it takes a packet that leaves by one of its interfaces. */
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return packet.family == Family.IPV4
+          && (!own || match.namesSelf())
+          && match.holds(packet, own, now)
+          && portsFit(packet);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSet matched = all.of(match).intersection(all.space().of(Family.IPV4));
+      if (!match.namesSelf()) {
+        matched = matched.minus(all.bySelf());
+      }
+      return rule instanceof StaticRule fixed && !fixed.services().isEmpty()
+          ? matched.intersection(internalPorts(fixed, all))
+          : matched;
+    }
+
+    @Override
+    public Needs needs() {
+      return match.needs();
+    }
+
+    /** The packets from the internal ports of a static rule for ports. */
+    private static PacketSet internalPorts(StaticRule fixed, Meaning all) {
+      PacketSpace space = all.space();
+      PacketSet set = space.none();
+      for (ServiceTerm term : fixed.services()) {
+        for (ServicePart part : term.service().parts()) {
+          if (Protocol.hasPorts(part.protocol())) {
+            PacketSet ports = space.ports(Dimension.SOURCE_PORT, part.ports());
+            PacketSet external = space.protocol(part.protocol()).intersection(ports);
+            Rewrite shifted = all.portsMove(Rewrite.NONE, Dimension.SOURCE_PORT, fixed.shift());
+            set = set.union(external.image(shifted));
+          }
+        }
+      }
+      return set;
+    }
+
+    /** Gives a packet the source that a static rule says. */
+    public void rewrite(Packet packet) {
+      if (rule instanceof StaticRule fixed && external != null) {
+        int shift = Protocol.hasPorts(packet.protocol) ? fixed.shift() : 0;
+        packet.rewriteSource(
+            StaticRule.moved(packet.source(), fixed.internalBlock(), external),
+            packet.sourcePort - shift);
+      }
+    }
+
+    /** What the rule does to every packet that leaves by an interface. */
+    public Rewrite rewrite(DeviceMeaning all, Interface side) {
+      if (rule instanceof StaticRule fixed && external != null) {
+        Rewrite moves = all.addressesMove(Dimension.SOURCE, fixed.internalBlock(), external);
+        return all.portsMove(moves, Dimension.SOURCE_PORT, -fixed.shift());
+      }
+      AddressSet addresses = pool == null ? all.program().ownOf(side) : pool;
+      return rule instanceof DynamicRule ? all.lends(addresses) : all.shares(addresses);
+    }
+
+    /** A static rule for ports takes only packets from these ports. */
+    private boolean portsFit(Packet packet) {
+      if (!(rule instanceof StaticRule fixed) || fixed.services().isEmpty()) {
+        return true;
+      }
+      return Protocol.hasPorts(packet.protocol)
+          && ServiceTerm.anyCovers(
+              fixed.services(), packet.protocol, packet.sourcePort - fixed.shift(), Icmp.NO_TYPE);
+    }
+  }
+
+  public final List<Inbound> inbound;
+  public final List<Outbound> outbound;
+
+  /** The rules that take packets from each interface at step 2, and to each at step 6. */
+  private final AtomicReferenceArray<@Nullable Row<Inbound>> from;
+
+  private final AtomicReferenceArray<@Nullable Row<Outbound>> towards;
+
+  private final Map<Integer, Row<Fixed>> fixed = new ConcurrentHashMap<>();
+
+  private final Site site;
+  private final Claims claims;
+
+  public Translations(Site site, Device device, Claims claims) {
+    this.site = site;
+    this.claims = claims;
+    this.from = new AtomicReferenceArray<>(device.interfaces().size());
+    this.towards = new AtomicReferenceArray<>(device.interfaces().size());
+    List<Inbound> in = new ArrayList<>();
+    List<Outbound> out = new ArrayList<>();
+    for (TranslationRule rule : device.translation()) {
+      if (!rule.disabled()) {
+        add(rule, in, out);
+      }
+    }
+    this.inbound = List.copyOf(in);
+    this.outbound = List.copyOf(out);
+  }
+
+  private static @Nullable Prefix externalBlock(TranslationRule rule) {
+    return rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+  }
+
+  private void add(TranslationRule rule, List<Inbound> in, List<Outbound> out) {
+    Prefix block = externalBlock(rule);
+    if (rule instanceof InwardRule inward && block != null) {
+      in.add(
+          new Inbound(
+              inward,
+              block,
+              match(inward.from(), List.of(), inward.services()),
+              null,
+              inward.facing(),
+              claims.homeOf(block, inward.facing()),
+              inward.hairpin(),
+              admission(inward.admit())));
+      if (inward instanceof StaticRule) {
+        AddressTerm inside =
+            new AddressTerm(
+                AddressTerm.Kind.LITERAL,
+                inward.internal().text(),
+                AddressSet.ofPrefixes(List.of(inward.internalBlock())),
+                inward.internal().place());
+        Match from = match(List.of(inside), List.of(), List.of());
+        out.add(new Outbound(inward, from, inward.facing(), block, null));
+      }
+    } else if (rule instanceof UntouchedRule both) {
+      Match there = match(both.from(), both.to(), List.of());
+      Match back = match(both.to(), both.from(), List.of());
+      in.add(new Inbound(both, null, there, back, null, null, null, null));
+    } else if (rule instanceof DynamicRule lent) {
+      AddressSet pool = lent.pool().addresses().intersection(claims.lendable());
+      Match from = match(lent.from(), lent.to(), List.of());
+      out.add(new Outbound(lent, from, lent.leaving(), null, pool));
+    } else if (rule instanceof SharedRule shared) {
+      AddressSet pool = shared.pool() == null ? null : sharable(shared.pool());
+      Match from = match(shared.from(), shared.to(), List.of());
+      out.add(new Outbound(shared, from, shared.leaving(), null, pool));
+    }
+  }
+
+  /** The addresses of a pool that may be shared: none that a static rule holds. */
+  public AddressSet sharable(Pool pool) {
+    return pool.addresses().intersection(claims.held().complement());
+  }
+
+  private Match match(List<AddressTerm> from, List<AddressTerm> to, List<ServiceTerm> services) {
+    return new Match(site, from, to, services, null, null);
+  }
+
+  private @Nullable Match admission(@Nullable Admission admit) {
+    return admit == null
+        ? null
+        : new Match(site, admit.from(), List.of(), List.of(), null, admit.when());
+  }
+
+  /** The rules that are asked at step 2 of what arrives by the interface with a number. */
+  public Row<Inbound> from(Interface arriving, int number) {
+    Row<Inbound> row = from.get(number);
+    if (row == null) {
+      row = new Row<>(inbound.stream().filter(entry -> entry.takesFrom(arriving)).toList());
+      from.set(number, row);
+    }
+    return row;
+  }
+
+  /** The rules that are asked at step 6 of what leaves by the interface with a number. */
+  public Row<Outbound> towards(Interface leaving, int number) {
+    Row<Outbound> row = towards.get(number);
+    if (row == null) {
+      row = new Row<>(outbound.stream().filter(entry -> entry.leaving().names(leaving)).toList());
+      towards.set(number, row);
+    }
+    return row;
+  }
+
+  /** The rule on a packet's destination that came nearest to taking it; null if there is none. */
+  public @Nullable Nearest nearest(Packet packet, Interface arriving, ZonedDateTime now) {
+    Nearest nearest = null;
+    for (Inbound entry : inbound) {
+      if (entry.isFor(packet.destination())) {
+        Set<Match.Field> misses = entry.match().misses(packet, false, now);
+        if (!entry.takesFrom(arriving)) {
+          misses.add(Match.Field.ARRIVING);
+        }
+        nearest = Nearest.of(nearest, entry.rule(), misses);
+      }
+    }
+    return nearest;
+  }
+
+  /**
+   * A static rule, asked whether packets to its external endpoint go in by it, whoever sends them.
+   *
+   * @param entry the rule at step 2
+   */
+  public record Fixed(Inbound entry) implements Condition {
+    @Override
+    public StaticRule rule() {
+      return (StaticRule) entry.rule();
+    }
+
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return entry.isFor(packet.destination())
+          && ServiceTerm.anyCovers(
+              rule().services(), packet.protocol, packet.destinationPort, packet.icmpType);
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      return standing(entry, all, Dimension.DESTINATION_PORT);
+    }
+  }
+
+  /** The packets of which one end is the external endpoint of a rule. */
+  private static PacketSet standing(Inbound entry, Meaning all, Dimension port) {
+    PacketSpace space = all.space();
+    boolean source = port == Dimension.SOURCE_PORT;
+    if (entry.external() == null || !(entry.rule() instanceof InwardRule rule)) {
+      return space.none();
+    }
+    AddressSet block = AddressSet.ofPrefixes(List.of(entry.external()));
+    PacketSet there = source ? space.sources(block) : space.destinations(block);
+    if (!source || rule.services().isEmpty()) {
+      return there.intersection(space.services(rule.services()));
+    }
+    PacketSet served = space.none();
+    for (ServiceTerm term : rule.services()) {
+      for (ServicePart part : term.service().parts()) {
+        if (part.protocol() == ServicePart.ANY_PROTOCOL) {
+          return there;
+        }
+        PacketSet these = space.protocol(part.protocol());
+        boolean ports = Protocol.hasPorts(part.protocol());
+        served = served.union(ports ? these.intersection(space.ports(port, part.ports())) : these);
+      }
+    }
+    return there.intersection(served);
+  }
+
+  /**
+   * One of the ends is an external endpoint on which a rule stands, and no described host has it.
+   */
+  public final class Standing implements Condition {
+    @Override
+    public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
+      return (claims.isNobodys(packet.source())
+              && standsOn(packet.source(), packet.sourcePort, packet.protocol))
+          || (claims.isNobodys(packet.destination())
+              && standsOn(packet.destination(), packet.destinationPort, packet.protocol));
+    }
+
+    @Override
+    public PacketSet among(Meaning all) {
+      PacketSpace space = all.space();
+      PacketSet sources = space.none();
+      PacketSet destinations = space.none();
+      for (Inbound entry : inbound) {
+        sources = sources.union(standing(entry, all, Dimension.SOURCE_PORT));
+        destinations = destinations.union(standing(entry, all, Dimension.DESTINATION_PORT));
+      }
+      for (Outbound entry : outbound) {
+        if (entry.pool() != null) {
+          sources = sources.union(space.sources(entry.pool()));
+          destinations = destinations.union(space.destinations(entry.pool()));
+        }
+      }
+      AddressSet nobodys = claims.hosts().complement();
+      return sources
+          .intersection(space.sources(nobodys))
+          .union(destinations.intersection(space.destinations(nobodys)));
+    }
+  }
+
+  /** The static rules by which packets from an interface go in. */
+  public Row<Fixed> fixedFrom(Interface arriving, int number) {
+    return fixed.computeIfAbsent(
+        number,
+        n ->
+            new Row<>(
+                from(arriving, number).entries().stream()
+                    .filter(entry -> entry.rule() instanceof StaticRule)
+                    .map(Fixed::new)
+                    .toList()));
+  }
+
+  /** Whether a rule stands on an external endpoint. */
+  private boolean standsOn(Address address, int port, int protocol) {
+    for (Inbound entry : inbound) {
+      if (entry.isFor(address)
+          && entry.rule() instanceof InwardRule rule
+          && ServiceTerm.anyCovers(rule.services(), protocol, port, Icmp.NO_TYPE)) {
+        return true;
+      }
+    }
+    for (Outbound entry : outbound) {
+      if (entry.pool() != null && entry.pool().contains(address)) {
+        return true;
+      }
+    }
+    return false;
+  }
+}

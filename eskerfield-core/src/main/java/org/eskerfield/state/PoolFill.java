@@ -1,0 +1,13 @@
+package org.eskerfield.state;
+
+import org.eskerfield.model.TranslationRule;
+
+/**
+ * How much of what a rule can give out is given out.
+ *
+ * @param rule the dynamic or shared rule
+ * @param protocol the protocol whose ports or identifiers are counted; 0 where whole addresses are
+ * @param taken how many are given out
+ * @param size how many there are, without those that rules and own services have for themselves
+ */
+public record PoolFill(TranslationRule rule, int protocol, long taken, long size) {}

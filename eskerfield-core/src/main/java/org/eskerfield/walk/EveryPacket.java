@@ -1,0 +1,500 @@
+package org.eskerfield.walk;
+
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.IdentityHashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.function.Supplier;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.Condition;
+import org.eskerfield.program.DeviceMeaning;
+import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.program.Meaning;
+import org.eskerfield.program.Row;
+import org.eskerfield.program.Translations;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.Rewrite;
+import org.eskerfield.set.Times;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What a device does with every packet that opens a flow.
+ *
+ * <p>Idea: it goes the steps of {@link DeviceWalk} with all packets in hand. Where something is
+ * asked that some of them answer otherwise than others, it goes on with those of the first answer,
+ * and notes where that was; at the end it goes again from the beginning, gives the answers that it
+ * gave before, and at the last of those places the next one, until none is left. What it had in
+ * hand at each place is kept, so that nothing is worked out twice: going again costs no more than
+ * the calls. Packets are kept as they arrived and as they are now, so that one that got somewhere
+ * can be told as it was sent. State is left out: these are packets of flows that the device does
+ * not know, and pools that are not used up.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class EveryPacket {
+  /**
+   * Packets that pass the device, or reach it, by the same decisions.
+   *
+   * @param arriving by which interface they arrive
+   * @param leaving by which interface they leave; null if the device itself takes them
+   * @param via the next hop; null where the destination itself is on the network
+   * @param destinationRule what rewrote their destination, or left both untouched; null for nothing
+   * @param sourceRule what rewrote their source; null for nothing
+   * @param arrived the packets as they arrive
+   * @param inside the same as they pass the access rules
+   * @param left the same as they leave, or as the device gets them
+   * @param destination how {@code arrived} becomes {@code inside}
+   * @param source how {@code inside} becomes {@code left}
+   */
+  public record Passage(
+      Interface arriving,
+      @Nullable Interface leaving,
+      @Nullable Address via,
+      @Nullable TranslationRule destinationRule,
+      @Nullable TranslationRule sourceRule,
+      PacketSet arrived,
+      PacketSet inside,
+      PacketSet left,
+      Rewrite destination,
+      Rewrite source) {
+    /** The packets that arrive and become one of these. */
+    public PacketSet arrivedAs(PacketSet some) {
+      PacketSet through = left.intersection(some).preImage(source).intersection(inside);
+      return through.preImage(destination).intersection(arrived);
+    }
+  }
+
+  /**
+   * Packets as they come to the rule lists, by the same way.
+   *
+   * @param arriving by which interface they arrive
+   * @param leaving by which interface they would leave; null for the device itself
+   * @param destinationRule what rewrote their destination, or left both untouched; null for nothing
+   * @param arrived the packets as they arrive
+   * @param seen the same as the lists see them
+   * @param back how {@code arrived} becomes {@code seen}
+   */
+  public record Approach(
+      Interface arriving,
+      @Nullable Interface leaving,
+      @Nullable TranslationRule destinationRule,
+      PacketSet arrived,
+      PacketSet seen,
+      Rewrite back) {
+    /** Whether a list guards this way. */
+    public boolean isGuardedBy(CompiledList list) {
+      return list.guards(arriving, leaving);
+    }
+
+    /** The packets that arrive and that the lists see as one of these. */
+    public PacketSet arrivedAs(PacketSet some) {
+      return seen.intersection(some).preImage(back).intersection(arrived);
+    }
+  }
+
+  /**
+   * What a rule takes and what it makes of it.
+   *
+   * @param arrived the packets as they arrive
+   * @param inside the same with the destination rewritten
+   */
+  public record Led(PacketSet arrived, PacketSet inside) {}
+
+  /** What becomes of all that arrives by one interface. */
+  private static final class Found {
+    final List<Passage> passages = new ArrayList<>();
+    final List<Approach> approaches = new ArrayList<>();
+    final IdentityHashMap<TranslationRule, Led> led = new IdentityHashMap<>();
+    final IdentityHashMap<TranslationRule, List<Passage>> byRule = new IdentityHashMap<>();
+  }
+
+  private final DeviceProgram program;
+  private final PacketSpace space;
+  private final DeviceMeaning meaning;
+  private final Map<String, Found> found = new HashMap<>();
+
+  private EveryPacket(DeviceProgram program, PacketSpace space, int base) {
+    this.program = program;
+    this.space = space;
+    this.meaning = new DeviceMeaning(program, space, base);
+  }
+
+  /**
+   * All devices of a site, in one space, by their names.
+   *
+   * @param usual a moment of an ordinary day; samples are met then where that is possible
+   */
+  public static Map<String, EveryPacket> of(Site site, ZonedDateTime usual) {
+    return of(site, new PacketSpace(numbers(site), new Times(site.schedules().values(), usual)));
+  }
+
+  /**
+   * All devices of a site, in the space of another one, so that they can be compared.
+   *
+   * @param space of a site with the same devices, interfaces and schedules
+   */
+  public static Map<String, EveryPacket> of(Site site, PacketSpace space) {
+    return of(site, space, 0);
+  }
+
+  /** How many numbers the interfaces of a site take, those for the devices themselves included. */
+  public static int numbers(Site site) {
+    int numbers = 0;
+    for (Device device : site.devices().values()) {
+      numbers += device.interfaces().size() + 1;
+    }
+    return numbers;
+  }
+
+  /**
+   * All devices of a site, in a space that another site has a part in.
+   *
+   * @param base the number that the first interface gets
+   */
+  public static Map<String, EveryPacket> of(Site site, PacketSpace space, int base) {
+    Map<String, EveryPacket> all = new LinkedHashMap<>();
+    for (Device device : site.devices().values()) {
+      all.put(device.name(), new EveryPacket(DeviceProgram.compile(site, device), space, base));
+      base += device.interfaces().size() + 1;
+    }
+    return all;
+  }
+
+  /** The space that all its sets are of. */
+  public PacketSpace space() {
+    return space;
+  }
+
+  /** The device. */
+  public DeviceProgram program() {
+    return program;
+  }
+
+  /** What the conditions of its rules mean. */
+  public DeviceMeaning meaning() {
+    return meaning;
+  }
+
+  /** All passages of packets that arrive by an interface, in the order of the rules. */
+  public List<Passage> passages(Interface arriving) {
+    return List.copyOf(found(arriving).passages);
+  }
+
+  /** The passages of packets that arrive by an interface and whose destination a rule rewrites. */
+  public List<Passage> passages(Interface arriving, TranslationRule rule) {
+    return List.copyOf(found(arriving).byRule.getOrDefault(rule, List.of()));
+  }
+
+  /** All that comes to the rule lists of what arrives by an interface. */
+  public List<Approach> approaches(Interface arriving) {
+    return List.copyOf(found(arriving).approaches);
+  }
+
+  /**
+   * What a rule takes of the packets that arrive by an interface, after the rules before it and
+   * before any list; empty for an interface that is down.
+   */
+  public Led led(Interface arriving, TranslationRule rule) {
+    Led known = found(arriving).led.get(rule);
+    return known == null ? new Led(space.none(), space.none()) : known;
+  }
+
+  private Found found(Interface arriving) {
+    Found known = found.get(arriving.name());
+    if (known == null) {
+      known = new Walk(arriving).found();
+      found.put(arriving.name(), known);
+    }
+    return known;
+  }
+
+  /** Tells that no packet is in hand, so that there is nothing to go on with. */
+  private static final class NoPacket extends RuntimeException {
+    private static final long serialVersionUID = 1;
+
+    NoPacket() {
+      super("no packet", null, false, false);
+    }
+  }
+
+  /**
+   * What is in hand after an answer.
+   *
+   * @param answer the answer
+   * @param arrived the packets as they arrived, with some more that are not {@code now}
+   * @param now the packets as they are now
+   * @param how how they were rewritten here
+   */
+  private record InHand(int answer, PacketSet arrived, PacketSet now, Rewrite how) {}
+
+  /** A place where something was asked, and what is in hand after each answer that some give. */
+  private static final class Fork {
+    final List<InHand> answers;
+    int at;
+
+    Fork(List<InHand> answers) {
+      this.answers = answers;
+    }
+  }
+
+  /** Goes every way of the packets that arrive by one interface. */
+  private final class Walk extends DeviceWalk {
+    private static final int NO = 0;
+    private static final int YES = 1;
+
+    private final Interface entry;
+    private final Found found = new Found();
+    private final List<Fork> forks = new ArrayList<>();
+    private int depth;
+    private PacketSet arrived = space.none();
+
+    /** The packets after step 2, and then after step 6. */
+    private PacketSet now = space.none();
+
+    private PacketSet inside = space.none();
+    private Rewrite to = Rewrite.NONE;
+    private Rewrite source = Rewrite.NONE;
+
+    Walk(Interface entry) {
+      super(EveryPacket.this.program);
+      this.entry = entry;
+    }
+
+    Found found() {
+      do {
+        depth = 0;
+        begin(entry);
+        to = Rewrite.NONE;
+        source = Rewrite.NONE;
+        met = NONE;
+        try {
+          go(() -> List.of(new InHand(YES, opening(), opening(), Rewrite.NONE)));
+          Ruling end = arrive(entry);
+          if (end.ends() == null) {
+            note();
+          }
+        } catch (NoPacket e) {
+          // Nobody goes this way.
+        }
+      } while (goesAgain());
+      return found;
+    }
+
+    /** What arrives and opens something. */
+    private PacketSet opening() {
+      PacketSet icmp = meaning.of(Condition.Kind.ICMP);
+      return space
+          .arriving(meaning.number(entry))
+          .minus(icmp.minus(meaning.of(Condition.Kind.QUERY)));
+    }
+
+    /** Goes on with the first answer that was not given yet, and gives it the next time. */
+    private InHand go(Supplier<List<InHand>> answers) {
+      if (depth == forks.size()) {
+        List<InHand> given = new ArrayList<>(answers.get());
+        given.removeIf(each -> each.now.isEmpty() || each.arrived.isEmpty());
+        if (given.isEmpty()) {
+          throw new NoPacket();
+        }
+        forks.add(new Fork(given));
+      }
+      Fork fork = forks.get(depth++);
+      InHand chosen = fork.answers.get(fork.at);
+      arrived = chosen.arrived;
+      now = chosen.now;
+      return chosen;
+    }
+
+    private boolean goesAgain() {
+      while (!forks.isEmpty()) {
+        Fork last = forks.get(forks.size() - 1);
+        if (++last.at < last.answers.size()) {
+          return true;
+        }
+        forks.remove(forks.size() - 1);
+      }
+      return false;
+    }
+
+    /** What is in hand of those that are seen as a set, or as none of it. */
+    private InHand of(int answer, PacketSet some, boolean inside, Seen seen) {
+      PacketSet all = seen(seen);
+      PacketSet these = inside ? all.intersection(some) : all.minus(some);
+      return seen == Seen.NOW
+          ? new InHand(answer, arrived, these, Rewrite.NONE)
+          : new InHand(answer, these, these.image(to).intersection(now), Rewrite.NONE);
+    }
+
+    private PacketSet seen(Seen seen) {
+      return seen == Seen.NOW ? now : now.preImage(to).intersection(arrived);
+    }
+
+    @Override
+    boolean is(Condition condition, Seen seen) {
+      InHand given =
+          go(
+              () -> {
+                PacketSet yes = meaning.of(condition);
+                return List.of(of(YES, yes, true, seen), of(NO, yes, false, seen));
+              });
+      return given.answer == YES;
+    }
+
+    @Override
+    int first(Row<?> row, Seen seen) {
+      return go(() -> !row.isGate() ? entries(row, seen) : passing(row, seen)).answer;
+    }
+
+    /** Only those that pass: with the others it is over, whoever stops them. */
+    private List<InHand> passing(Row<?> row, Seen seen) {
+      return List.of(of(row.example(), meaning.taken(row).passing(), true, seen));
+    }
+
+    private List<InHand> entries(Row<?> row, Seen seen) {
+      Meaning.Taken taken = meaning.taken(row);
+      List<InHand> all = new ArrayList<>();
+      for (int entry : taken.meeting(seen(seen))) {
+        all.add(of(entry, taken.decided(entry), true, seen));
+      }
+      all.add(of(Row.NONE, taken.any(), false, seen));
+      return all;
+    }
+
+    @Override
+    boolean canOpen() {
+      return true;
+    }
+
+    @Override
+    boolean opensTcp() {
+      return true; // nothing hangs on it but when a refusal comes
+    }
+
+    @Override
+    boolean isReset() {
+      return false;
+    }
+
+    @Override
+    boolean isError() {
+      return false;
+    }
+
+    @Override
+    boolean takeHop() {
+      return true;
+    }
+
+    @Override
+    @Nullable Ruling stepState() {
+      return null;
+    }
+
+    @Override
+    void translateDestination(Translations.Inbound rule) {
+      InHand led =
+          go(
+              () -> {
+                Rewrite how = rule.rewrite(meaning);
+                return List.of(new InHand(YES, now, now.image(how), how));
+              });
+      to = led.how;
+      found.led.putIfAbsent(rule.rule(), new Led(led.arrived, led.now));
+    }
+
+    @Override
+    void translateSource(Translations.Outbound rule, Interface side) {
+      source(() -> rule.rewrite(meaning, side));
+    }
+
+    private void source(Supplier<Rewrite> rewrite) {
+      inside = now;
+      InHand gone =
+          go(
+              () -> {
+                Rewrite how = rewrite.get();
+                return List.of(new InHand(YES, arrived, now.image(how), how));
+              });
+      source = gone.how;
+    }
+
+    @Override
+    int bind(TranslationRule rule, Interface side, AddressSet externals, boolean whole, Seen seen) {
+      if (externals.isEmpty()) { // a pool may have no address that can be lent
+        return NONE;
+      }
+      source(() -> whole ? meaning.lends(externals) : meaning.shares(externals));
+      return YES;
+    }
+
+    @Override
+    @Nullable Address external(int binding, AddressSet externals) {
+      return externals.lowest(Family.IPV4);
+    }
+
+    @Override
+    Ruling say(Ruling ruling, @Nullable Placed by) {
+      if (ruling == Ruling.SOURCE_KEPT) {
+        inside = now;
+      } else if (ruling == Ruling.UNTOUCHED && by instanceof TranslationRule rule) {
+        found.led.putIfAbsent(rule, new Led(now, now));
+      }
+      return ruling;
+    }
+
+    @Override
+    void comesToLists(@Nullable Interface leaving) {
+      go(
+          () -> {
+            PacketSet before = now.preImage(to).intersection(arrived);
+            boolean original = program.device.seesOriginal();
+            found.approaches.add(
+                new Approach(
+                    entry,
+                    leaving,
+                    translated == null ? null : translated.rule(),
+                    before,
+                    original ? before : now,
+                    original ? Rewrite.NONE : to));
+            return List.of(new InHand(YES, before, now, Rewrite.NONE));
+          });
+    }
+
+    /** Notes those that got somewhere. */
+    private void note() {
+      if (forDevice) {
+        inside = now;
+      }
+      PacketSet through = now.preImage(source).intersection(inside);
+      TranslationRule rule = translated == null ? null : translated.rule();
+      Passage passage =
+          new Passage(
+              entry,
+              leaving(),
+              way == NONE ? null : program.routes.way(way).via(),
+              rule,
+              sourceRule,
+              through.preImage(to).intersection(arrived),
+              through,
+              now,
+              to,
+              source);
+      found.passages.add(passage);
+      if (rule != null) {
+        found.byRule.computeIfAbsent(rule, r -> new ArrayList<>()).add(passage);
+      }
+    }
+  }
+}

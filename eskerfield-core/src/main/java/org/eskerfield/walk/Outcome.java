@@ -1,0 +1,25 @@
+package org.eskerfield.walk;
+
+import java.util.Locale;
+
+/** How a packet or conversation ends. */
+public enum Outcome {
+  /** The receiver got it, and the sender got the reply. */
+  ANSWERED,
+  /** It was reached, but nothing listens there, or a rule rejected it with a notice. */
+  REFUSED,
+  /** A rule, a default or missing state ended it without a word. */
+  DROPPED,
+  /** A pool or its ports were used up. */
+  EXHAUSTED,
+  /** No way leads there: no route, interface down, thrown away by the carrier, hop limit. */
+  UNROUTABLE,
+  /** It arrived, but the reply was lost or not accepted. */
+  UNANSWERED;
+
+  /** The word in lower case. */
+  @Override
+  public String toString() {
+    return name().toLowerCase(Locale.ROOT);
+  }
+}

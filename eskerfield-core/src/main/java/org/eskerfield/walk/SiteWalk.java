@@ -1,0 +1,480 @@
+package org.eskerfield.walk;
+
+import java.time.ZonedDateTime;
+import java.util.Map;
+import java.util.Objects;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.Placed;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.Condition;
+import org.eskerfield.program.Nearest;
+import org.eskerfield.program.Row;
+import org.eskerfield.program.SiteProgram;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The way of packets across a site: who hands what to whom.
+ *
+ * <p>Idea: a packet is handed from node to node; each hop is a network (or the internet) and the
+ * address that the packet is handed to there, and the hop count ends what goes in circles. A reply
+ * is a packet like any other: nothing but the state that the request left behind helps it. All that
+ * is asked of a packet is asked through {@link #is} and {@link #first}, so that a {@link Witness}
+ * can tell which others go the same way.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class SiteWalk {
+  /** Where a packet is. */
+  public enum Place {
+    HOST,
+    DEVICE,
+    INTERNET
+  }
+
+  /** Hears of the nodes that a packet comes to. */
+  public interface Listener {
+    /**
+     * A packet comes to a node.
+     *
+     * @param where the name of the host or device; "" for the internet
+     * @param arriving the interface of a device by which it comes in; null for any other
+     * @return who hears the decisions that are made there
+     */
+    Narrator comesTo(String where, Place place, @Nullable Interface arriving, Packet packet);
+  }
+
+  /**
+   * The flow whose packets go their ways.
+   *
+   * @param sender who began it
+   * @param source the address that it sends from
+   * @param to the address that it speaks to
+   * @param port the port that it speaks to
+   */
+  public record Flow(Named sender, Address source, Address to, int port) {}
+
+  /**
+   * Where a packet goes next.
+   *
+   * @param network the network; null for the internet
+   * @param via the address that it is handed to; null for its own destination
+   * @param from the device that hands it on; null for a host or the internet
+   */
+  private record Hop(@Nullable Network network, @Nullable Address via, @Nullable Device from) {}
+
+  private final SiteProgram program;
+  private final Map<String, DeviceMachine> machines;
+  private final Flow flow;
+  private final ZonedDateTime now;
+  private final Listener listener;
+  private final @Nullable Witness witness;
+
+  // The packet under way.
+  private Packet packet;
+  private Narrator narrator;
+  private boolean isReply;
+  private @Nullable Named receiver;
+  private Ruling last = Ruling.FLOW_IS_NEW;
+  private @Nullable Device endedAt;
+  private Packet asItArrived;
+
+  /** An endpoint that listens for this flow only, such as that of a data connection. */
+  private @Nullable Header opened;
+
+  /**
+   * Where packets come in that were seen there and not sent by somebody; null for no such place.
+   */
+  private @Nullable Device entered;
+
+  private @Nullable Interface entry;
+
+  /**
+   * A walk.
+   *
+   * @param machines the devices with their state
+   * @param now the moment, which the filters of hosts ask for
+   * @param listener hears of each node
+   * @param witness hears all that is asked, or null
+   */
+  public SiteWalk(
+      SiteProgram program,
+      Map<String, DeviceMachine> machines,
+      Flow flow,
+      ZonedDateTime now,
+      Listener listener,
+      @Nullable Witness witness) {
+    this.program = program;
+    this.machines = machines;
+    this.flow = flow;
+    this.now = now;
+    this.listener = listener;
+    this.witness = witness;
+    this.packet = new Packet(flow.source(), 0, flow.to(), 0, 0, 0, 0);
+    this.asItArrived = packet;
+    this.narrator = (ruling, by, about) -> {};
+  }
+
+  /** Says which endpoint, the source of this header, listens besides those of the site. */
+  public void open(Header endpoint) {
+    opened = endpoint;
+  }
+
+  /** Says by which interface of a device the packets of the one who begins come into the site. */
+  public void enterBy(Device device, Interface own) {
+    entered = device;
+    entry = own;
+  }
+
+  /** Who received the last packet; null if nobody did. */
+  public @Nullable Named receiver() {
+    return receiver;
+  }
+
+  /** The last decision about it. */
+  public Ruling last() {
+    return last;
+  }
+
+  /** The device that ended it, and that may tell its sender; null for none. */
+  public @Nullable Device endedAt() {
+    return endedAt;
+  }
+
+  /** The last request as it came to the last device or host. */
+  public Packet asItArrived() {
+    return asItArrived;
+  }
+
+  /** Takes what a host received for what its notice is about. */
+  public void answersAtHost(Packet received) {
+    asItArrived = received;
+  }
+
+  /**
+   * Sends a packet on its way, to its end.
+   *
+   * @param sender the host or device that sends it
+   * @param given the packet; changed in place
+   * @param reply whether it answers the one who began
+   */
+  public void go(Named sender, Packet given, boolean reply) {
+    packet = given;
+    isReply = reply;
+    if (reply && witness != null) {
+      witness.turned(packet, asItArrived, receiver == null);
+    }
+    receiver = null;
+    Hop hop;
+    endedAt = null;
+    if (entered != null && entry != null && !isReply) {
+      hop = arrive(entered, entry);
+    } else {
+      hop = sender instanceof Device device ? originate(device) : send((Host) sender);
+    }
+    while (hop != null) {
+      hop = hop.network() == null ? carry() : handOver(hop, hop.network());
+    }
+  }
+
+  private void comesTo(String where, Place place, @Nullable Interface arriving) {
+    narrator = listener.comesTo(where, place, arriving, packet);
+    if (witness != null) {
+      witness.comesTo(null, packet);
+    }
+  }
+
+  private void say(Ruling ruling, @Nullable Placed by) {
+    narrator.decided(ruling, by, packet);
+    last = ruling;
+  }
+
+  private boolean is(Condition condition) {
+    boolean yes = condition.holds(packet, false, now);
+    if (witness != null) {
+      witness.asked(condition, Seen.NOW, yes);
+    }
+    return yes;
+  }
+
+  private <E extends Condition> @Nullable E first(Row<E> row) {
+    int first = row.first(packet, false, now);
+    if (witness != null) {
+      witness.asked(row, Seen.NOW, first);
+    }
+    return row.get(first);
+  }
+
+  // Hosts send.
+
+  private @Nullable Hop send(Host host) {
+    comesTo(host.name(), Place.HOST, null);
+    if (host.off()) {
+      say(Ruling.SENDER_OFF, host);
+      return null;
+    }
+    SiteProgram.Conduct conduct = program.conduct(host);
+    if (!isReply && conduct.blocked() != null && is(conduct.blocked())) {
+      say(Ruling.BLOCKED_AT_SENDER, host);
+      return null;
+    }
+    if (host.isOutside()) {
+      say(Ruling.SENT_TO_CARRIER, host);
+      return new Hop(null, null, null);
+    }
+    SiteProgram.Near near = first(conduct.near());
+    Network network = near == null ? null : near.neighbours().network();
+    if (network != null) {
+      say(Ruling.SENT_TO_NEIGHBOUR, host);
+      return new Hop(network, null, null);
+    }
+    Address gateway = program.site().gateway(host, packet.family);
+    if (gateway == null) {
+      say(Ruling.NO_GATEWAY, host);
+      return null;
+    }
+    say(Ruling.SENT_TO_GATEWAY, host);
+    return new Hop(Objects.requireNonNull(host.networkHolding(gateway)), gateway, null);
+  }
+
+  // Devices.
+
+  private @Nullable Hop originate(Device device) {
+    DeviceMachine machine = take(device, null);
+    last = machine.originate(packet, narrator);
+    return onward(device, machine);
+  }
+
+  private @Nullable Hop arrive(Device device, Interface own) {
+    DeviceMachine machine = take(device, own);
+    last = machine.arrive(packet, own, narrator);
+    return onward(device, machine);
+  }
+
+  private DeviceMachine take(Device device, @Nullable Interface own) {
+    narrator = listener.comesTo(device.name(), Place.DEVICE, own, packet);
+    DeviceMachine machine = machines.get(device.name());
+    if (machine == null) {
+      throw new IllegalStateException(device.name() + " is not of this site");
+    }
+    if (witness != null) {
+      witness.comesTo(machine.program(), packet);
+    }
+    machine.tell(witness);
+    if (!isReply) {
+      asItArrived = packet.copy();
+    }
+    return machine;
+  }
+
+  private @Nullable Hop onward(Device device, DeviceMachine machine) {
+    Interface leaving = machine.leaving();
+    if (leaving == null && last.ends() == null) {
+      receiver = device;
+    }
+    endedAt = leaving == null ? device : null;
+    return leaving == null
+        ? null
+        : new Hop(leaving.network(), machine.gateway(), machine.program().device());
+  }
+
+  // Networks.
+
+  /** The packet is handed to an address on a network: who takes it? */
+  private @Nullable Hop handOver(Hop hop, Network network) {
+    if (witness != null) {
+      witness.comesTo(null, packet);
+    }
+    Address to = hop.via();
+    if (to == null && goesHome() && !is(program.peculiar(network))) {
+      if (flow.sender() instanceof Host sender && sender.isOn(network)) {
+        return receive(sender);
+      }
+    }
+    SiteProgram.Taker taker =
+        to == null
+            ? first(program.takers(network, hop.from()))
+            : program.takerOf(to, network, hop.from());
+    SiteProgram.Role role = taker == null ? null : taker.role();
+    if (taker != null && role == SiteProgram.Role.DEVICE) {
+      return arrive(taker);
+    }
+    if (taker != null && taker.host() != null) {
+      return receive(taker.host());
+    }
+    if ((to == null || packet.destination().equals(to))
+        && packet.destination().equals(flow.source())
+        && flow.sender() instanceof Host sender
+        && sender.isOn(network)) { // the carrier's router may send: it is no host
+      return receive(sender);
+    }
+    if (taker != null && role == SiteProgram.Role.CARRIER) {
+      if (to != null && !is(taker)) {
+        return new Hop(null, null, null);
+      }
+      return takenToAnswer();
+    }
+    if (taker != null) {
+      return arrive(taker);
+    }
+    Device from = hop.from();
+    endedAt = from != null && from.name().equals(flow.sender().name()) ? null : from;
+    last = Ruling.NOBODY_THERE;
+    narrator.nobodyThere(network, to == null ? packet.destination() : to, packet);
+    return null;
+  }
+
+  private @Nullable Hop arrive(SiteProgram.Taker taker) {
+    return arrive(Objects.requireNonNull(taker.device()), Objects.requireNonNull(taker.own()));
+  }
+
+  /** Whether it answers the one who began, who is told by no more than that. */
+  private boolean goesHome() {
+    return isReply && packet.destination().equals(flow.source());
+  }
+
+  /** The internet: from a host or carrier link to a host or carrier link. */
+  private @Nullable Hop carry() {
+    comesTo("", Place.INTERNET, null);
+    if (is(NOT_CARRIED_FROM)) {
+      say(Ruling.SOURCE_NOT_CARRIED, null);
+      return null;
+    }
+    if (is(NOT_CARRIED_TO)) {
+      say(Ruling.DESTINATION_NOT_CARRIED, null);
+      return null;
+    }
+    if (packet.ttl <= 1) {
+      say(Ruling.HOPS_USED_UP, null);
+      return null;
+    }
+    packet.ttl--;
+    if (goesHome()
+        && flow.sender() instanceof Host sender
+        && sender.isOutside()
+        && !is(program.peculiarOutside())) {
+      say(Ruling.CARRIED, sender);
+      return receive(sender);
+    }
+    SiteProgram.Carried way = first(program.carried());
+    Host host = way == null ? null : way.host();
+    if (host == null
+        && packet.destination().equals(flow.source())
+        && flow.sender() instanceof Host unnamed
+        && unnamed.isOutside()) {
+      host = unnamed;
+    }
+    if (host != null) {
+      say(Ruling.CARRIED, host);
+      return receive(host);
+    }
+    if (way == null) {
+      say(Ruling.CARRIED, null);
+      return takenToAnswer();
+    }
+    Network network = way.network();
+    if (network == null || (way.by() instanceof Network && network.carrier().isEmpty())) {
+      say(Ruling.NO_CARRIER_LINK, way.by());
+      return null;
+    }
+    say(Ruling.CARRIED, way.by());
+    return new Hop(network, way.by() instanceof Network.Routed block ? block.via() : null, null);
+  }
+
+  private static final Condition NOT_CARRIED_FROM =
+      new Condition.Source(SpecialAddresses.NOT_ON_THE_INTERNET);
+
+  private static final Condition NOT_CARRIED_TO =
+      new Condition.Destination(
+          SpecialAddresses.NOT_ON_THE_INTERNET.union(SpecialAddresses.MULTICAST_OR_BROADCAST));
+
+  /** Somebody outside whom the file does not describe: taken to be there and to answer. */
+  private @Nullable Hop takenToAnswer() {
+    Address at = packet.destination();
+    receiver = Host.unnamed(at, program.site().networkOf(at));
+    comesTo(at.toString(), Place.HOST, null);
+    say(Ruling.TAKEN_TO_ANSWER, null);
+    return null;
+  }
+
+  // Hosts receive.
+
+  private @Nullable Hop receive(Host host) {
+    comesTo(host.name(), Place.HOST, null);
+    if (host.off()) {
+      say(Ruling.HOST_OFF, host);
+    } else if (!host.addresses().contains(packet.destination())) {
+      say(Ruling.NOT_FOR_HOST, host);
+    } else {
+      receiver = host;
+      Ruling ruling = received(host);
+      if (ruling != null) {
+        say(ruling, host);
+      }
+    }
+    return null;
+  }
+
+  /** What the host does with it; null if that was said. */
+  private @Nullable Ruling received(Host host) {
+    boolean mine = host.name().equals(flow.sender().name());
+    if (packet.inner != null) {
+      return mine ? Ruling.NOTICE_RECEIVED : Ruling.REPLY_DISCARDED;
+    }
+    if (isReply) {
+      boolean asked = mine && packet.source().equals(flow.to()) && packet.sourcePort == flow.port();
+      return asked ? Ruling.REPLY_ACCEPTED : Ruling.REPLY_DISCARDED;
+    }
+    if ((packet.tcpFlags & Packet.RST) != 0) {
+      return Ruling.RESET_RECEIVED;
+    }
+    SiteProgram.Conduct conduct = program.conduct(host);
+    boolean expected =
+        opened != null
+            && opened.source().equals(packet.destination())
+            && opened.sourcePort() == packet.destinationPort;
+    if (conduct.filter() != null && !expected) {
+      Action action = filtered(conduct.filter());
+      if (action != Action.ACCEPT) {
+        receiver = action == Action.DROP ? null : host;
+        return null;
+      }
+    }
+    if (is(Condition.Kind.ECHO_REQUEST)) {
+      return host.answersPing() ? Ruling.HOST_ANSWERS : Ruling.HOST_SILENT;
+    }
+    boolean listens = expected || (conduct.listens() != null && is(conduct.listens()));
+    return listens ? Ruling.HOST_ANSWERS : Ruling.HOST_REFUSES;
+  }
+
+  /** Whether the host's own filter lets a packet in that it has not asked for; says so. */
+  private Action filtered(CompiledList filter) {
+    CompiledList.Entry entry = first(filter.row());
+    AccessRule rule = entry == null ? null : entry.rule();
+    Action action = rule == null ? filter.list().otherwise() : rule.action();
+    if (rule == null && action != Action.ACCEPT) {
+      Nearest nearest = filter.nearest(packet, false, now);
+      if (nearest != null) {
+        narrator.nearly(nearest.rule(), nearest.misses(), packet);
+      }
+    }
+    say(
+        switch (action) {
+          case ACCEPT ->
+              rule == null ? Ruling.HOST_ACCEPTED_OTHERWISE : Ruling.HOST_ACCEPTED_BY_RULE;
+          case DROP -> Ruling.HOST_FILTERED;
+          case REJECT -> Ruling.HOST_REJECTED;
+        },
+        rule == null ? filter.list() : rule);
+    return action;
+  }
+}

@@ -332,6 +332,11 @@ public final class DeviceProgram {
     return number == 0 ? null : realms.get(number);
   }
 
+  /** The number of the address space of a name, "" for the common one; -1 if there is none. */
+  public int realmNumber(String name) {
+    return realms.indexOf(name);
+  }
+
   /** The interface of a name; null if there is none. */
   public @Nullable Interface named(String name) {
     for (Interface own : device.interfaces()) {

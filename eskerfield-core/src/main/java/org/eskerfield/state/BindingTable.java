@@ -68,11 +68,7 @@ final class BindingTable {
   }
 
   private long aboutOf(int binding) {
-    return about(
-        (int) word(binding, REMOTE),
-        (int) (word(binding, PORTS) >>> 16) & 0xffff,
-        protocol(binding),
-        internalRealm(binding));
+    return about(remote(binding), remotePort(binding), protocol(binding), internalRealm(binding));
   }
 
   private long outsideOf(int binding) {
@@ -153,6 +149,16 @@ final class BindingTable {
     return (int) word(binding, SINCE) & 0xffff;
   }
 
+  /** The address of the only remote end that it is for; 0 for every one. */
+  int remote(int binding) {
+    return (int) word(binding, REMOTE);
+  }
+
+  /** And its port. */
+  int remotePort(int binding) {
+    return (int) (word(binding, PORTS) >>> 16) & 0xffff;
+  }
+
   long since(int binding) {
     return word(binding, SINCE) >>> 24;
   }
@@ -201,7 +207,7 @@ final class BindingTable {
       }
     }
     int at = WORDS * binding;
-    records[at + ADDRESSES] = SessionTable.ends(internal, external);
+    records[at + ADDRESSES] = ((long) internal << 32 | (external & 0xffff_ffffL));
     records[at + PORTS] =
         (long) internalPort << 48 | (long) externalPort << 32 | (long) remotePort << 16 | protocol;
     records[at + SINCE] =

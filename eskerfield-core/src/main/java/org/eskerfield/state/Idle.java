@@ -23,16 +23,15 @@ final class Idle {
   /** How many numbers there may be. */
   private static final int MOST = 1024;
 
-  private final List<StateSettings> settings = new ArrayList<>();
+  private final List<StateSettings.Timers> settings = new ArrayList<>();
   private long[] millis = new long[0];
 
-  /** The number of some settings; equal ones have the same. Those beyond 204 count as the first. */
-  int settings(StateSettings wanted) {
-    int known = settings.indexOf(wanted);
+  /** The number of some times; equal ones have the same. Those beyond 204 count as the first. */
+  int settings(StateSettings.Timers times) {
+    int known = settings.indexOf(times);
     if (known < 0 && (settings.size() + 1) * KINDS <= MOST) {
       known = settings.size();
-      settings.add(wanted);
-      StateSettings.Timers times = wanted.timers();
+      settings.add(times);
       millis = Arrays.copyOf(millis, KINDS * (known + 1));
       millis[KINDS * known + UDP] = times.udp().toMillis();
       millis[KINDS * known + TCP_ESTABLISHED] = times.tcpEstablished().toMillis();
@@ -41,6 +40,11 @@ final class Idle {
       millis[KINDS * known + OTHER] = times.other().toMillis();
     }
     return Math.max(0, known);
+  }
+
+  /** The times that a number is of. */
+  StateSettings.Timers timers(int number) {
+    return settings.get(number / KINDS);
   }
 
   /** The number of the time of a new session under some settings. */

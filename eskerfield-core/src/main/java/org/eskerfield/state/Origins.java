@@ -5,6 +5,7 @@ import java.util.HashMap;
 import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.AddressSet;
 import org.jspecify.annotations.Nullable;
@@ -34,6 +35,9 @@ final class Origins {
   /** For each rule how many of its kind and name stand above it. */
   private final IdentityHashMap<TranslationRule, Integer> nth = new IdentityHashMap<>();
 
+  private final IdentityHashMap<TranslationRule, RuleName> names = new IdentityHashMap<>();
+  private int policies;
+
   private Origin lastOrigin = new Origin(0, 0, "");
   private int lastNumber = -1;
 
@@ -48,8 +52,30 @@ final class Origins {
   void learn(List<TranslationRule> policy) {
     Map<String, Integer> above = new HashMap<>();
     for (TranslationRule rule : policy) {
-      nth.put(rule, above.merge(rule.kind() + " " + rule.name(), 1, Integer::sum) - 1);
+      int before = above.merge(rule.kind() + " " + rule.name(), 1, Integer::sum) - 1;
+      nth.put(rule, before);
+      names.putIfAbsent(rule, new RuleName(policies, rule.kind(), rule.name(), before));
     }
+    policies++;
+  }
+
+  /** By what the rule with a number is known; null for 0. */
+  @Nullable RuleName name(int number) {
+    return number == 0 ? null : Objects.requireNonNull(names.get(rules.get(number - 1)));
+  }
+
+  /** The number of the rule of a name; 0 for null. */
+  int rule(@Nullable RuleName name) {
+    if (name == null) {
+      return 0;
+    }
+    for (Map.Entry<TranslationRule, RuleName> each : names.entrySet()) {
+      if (each.getValue().equals(name)) {
+        return rule(each.getKey());
+      }
+    }
+    throw new IllegalArgumentException(
+        "policy " + name.policy() + " has no " + name.kind() + " rule called " + name.name());
   }
 
   /** The number of a rule, from 1 on; 0 for none. */
@@ -128,6 +154,16 @@ final class Origins {
   /** The rule of an origin. */
   TranslationRule ruleOf(int origin) {
     return rules.get(origins.get(origin).rule - 1);
+  }
+
+  /** By what the rule of an origin is known. */
+  RuleName nameOf(int origin) {
+    return Objects.requireNonNull(name(origins.get(origin).rule));
+  }
+
+  /** The rule with a number, which there is. */
+  TranslationRule required(int number) {
+    return rules.get(number - 1);
   }
 
   /** The name of the interface for which bindings of an origin are made. */

@@ -2,6 +2,7 @@ package org.eskerfield.state;
 
 import java.util.Arrays;
 import java.util.BitSet;
+import java.util.List;
 import java.util.PriorityQueue;
 
 /**
@@ -52,6 +53,34 @@ final class PortSpace {
         summarize(word);
       }
     }
+  }
+
+  /** How many ports were drawn by lot. */
+  int draws() {
+    return draws;
+  }
+
+  /** The ports that rest, the one that is free again first. */
+  List<DeviceSnapshot.Resting> resting() {
+    return held.stream()
+        .sorted()
+        .map(each -> new DeviceSnapshot.Resting((int) (each % PORTS), each / PORTS))
+        .toList();
+  }
+
+  /** Goes on where another one was. */
+  void goOn(DeviceSnapshot.Ports before) {
+    draws = before.draws();
+    for (DeviceSnapshot.Resting each : before.resting()) {
+      taken[each.port() / Long.SIZE] |= 1L << each.port();
+      summarize(each.port() / Long.SIZE);
+      held.add(each.until() * PORTS + each.port());
+    }
+  }
+
+  /** Takes a port that a binding has had before. */
+  void retake(int port) {
+    take(port);
   }
 
   /** The number of a draw, from 1 on. */

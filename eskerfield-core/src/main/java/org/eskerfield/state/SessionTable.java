@@ -1,7 +1,10 @@
 package org.eskerfield.state;
 
 import java.util.Arrays;
+import java.util.EnumSet;
+import java.util.Set;
 import java.util.function.Supplier;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.KeyedHash;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
@@ -18,9 +21,7 @@ import org.eskerfield.packet.Protocol;
  * that packets of the direction go, the reference plus one. So a packet of a known session costs
  * one slot and one record, and that is where the time goes once they are too many for the caches.
  *
- * <p>A header is two words: {@code ends}, source and destination as {@link AddressNumbers}; and
- * {@code kind}, from the top: realm (8 bits), IPv6 (8), protocol (16), source port, destination
- * port (16 each).
+ * <p>A header is two words, those of a {@link FlowKey}.
  */
 final class SessionTable {
   static final int NONE = Index.NONE;
@@ -140,57 +141,6 @@ final class SessionTable {
     return ORIGIN + WORDS * session;
   }
 
-  // Headers.
-
-  static long ends(int source, int destination) {
-    return (long) source << 32 | (destination & 0xffff_ffffL);
-  }
-
-  static long kind(int realm, boolean ipv6, int protocol, int sourcePort, int destinationPort) {
-    return (long) realm << 56
-        | (ipv6 ? 1L << 48 : 0)
-        | (long) protocol << 32
-        | (long) sourcePort << 16
-        | destinationPort;
-  }
-
-  static long swapEnds(long ends) {
-    return Long.rotateLeft(ends, 32);
-  }
-
-  /** The kind with its ports swapped. */
-  static long swapPorts(long kind) {
-    return (kind & 0xffff_ffff_0000_0000L) | (kind & 0xffff) << 16 | (kind >>> 16 & 0xffff);
-  }
-
-  static int source(long ends) {
-    return (int) (ends >>> 32);
-  }
-
-  static int destination(long ends) {
-    return (int) ends;
-  }
-
-  static int sourcePort(long kind) {
-    return (int) (kind >>> 16) & 0xffff;
-  }
-
-  static int destinationPort(long kind) {
-    return (int) kind & 0xffff;
-  }
-
-  static int protocol(long kind) {
-    return (int) (kind >>> 32) & 0xff;
-  }
-
-  static boolean isIpv6(long kind) {
-    return (kind >>> 48 & 1) != 0;
-  }
-
-  static int realm(long kind) {
-    return (int) (kind >>> 56);
-  }
-
   // Lookup.
 
   private long hash(long ends, long kind) {
@@ -198,8 +148,8 @@ final class SessionTable {
   }
 
   /** The session in the direction of packets with this header; {@link #NONE} if there is none. */
-  int find(long ends, long kind) {
-    return (int) slots[slotOf(ends, kind)] - 1;
+  int find(FlowKey key) {
+    return (int) slots[slotOf(key.ends(), key.kind())] - 1;
   }
 
   /** The slot of a header; an empty one if it has none. */
@@ -323,13 +273,16 @@ final class SessionTable {
     return way & 0xffff;
   }
 
-  /** The ends of packets of a direction, as they arrive. */
-  long ends(int reference) {
+  /** What packets of a direction are known by, as they arrive. */
+  FlowKey key(int reference) {
+    return new FlowKey(ends(reference), kind(reference));
+  }
+
+  private long ends(int reference) {
     return records[base(reference >> 1) + (reference & 1) * BACK + ENDS];
   }
 
-  /** The kind of packets of a direction, as they arrive. */
-  long kind(int reference) {
+  private long kind(int reference) {
     return records[base(reference >> 1) + (reference & 1) * BACK + KIND];
   }
 
@@ -390,23 +343,22 @@ final class SessionTable {
   // Change.
 
   /**
-   * Records a session whose headers are in here in neither direction.
+   * What made a session.
    *
    * @param binding the binding that it uses, or {@link #NONE}
+   * @param destinationRule the number of the rule that changed the destination; 0 for none
+   * @param sourceRule the number of the rule that changed the source; 0 for none
+   */
+  record Made(int binding, int destinationRule, int sourceRule) {}
+
+  /**
+   * Records a session whose headers are in here in neither direction.
+   *
+   * @param settings the number of its idle times
    * @param refreshing which side refreshes it: {@link #OPENER}, {@link #OTHER} or {@link #EITHER}
    * @return its number
    */
-  int record(
-      long ends,
-      long kind,
-      long backEnds,
-      long backKind,
-      int binding,
-      int destinationRule,
-      int sourceRule,
-      int settings,
-      int refreshing,
-      long now) {
+  int record(FlowKey there, FlowKey back, Made made, int settings, int refreshing, long now) {
     int session = firstFree;
     if (session != NONE) {
       firstFree = -2 - (int) expires(session);
@@ -417,17 +369,17 @@ final class SessionTable {
         links = Arrays.copyOf(links, 2 * links.length);
       }
     }
-    int number = idle.numberFor(settings, protocol(kind));
+    int number = idle.numberFor(settings, there.protocol());
     long state = refreshing | (long) number << IDLE_SHIFT;
     int at = base(session);
-    records[at + ENDS] = ends;
-    records[at + KIND] = kind;
-    records[at + BACK + ENDS] = backEnds;
-    records[at + BACK + KIND] = backKind;
+    records[at + ENDS] = there.ends();
+    records[at + KIND] = there.kind();
+    records[at + BACK + ENDS] = back.ends();
+    records[at + BACK + KIND] = back.kind();
     records[at + EXPIRES] = now + idle.millis(number);
     records[at + SINCE] = now << STATE_BITS | state;
     records[at + USES] =
-        (long) (binding + 1) << 32 | (long) destinationRule << 16 | (long) sourceRule;
+        (long) (made.binding + 1) << 32 | (long) made.destinationRule << 16 | made.sourceRule;
     count++;
     if (4 * count > slots.length) {
       rebuild(2 * slots.length);
@@ -436,6 +388,62 @@ final class SessionTable {
     enter(2 * session + 1);
     timers.set(session, records[at + EXPIRES]);
     return session;
+  }
+
+  /** What a session that goes on is: its marks, and its times. */
+  void goOn(int session, Set<DeviceSnapshot.Mark> marks, long since, long expires) {
+    int at = base(session);
+    int tcp = OPENING;
+    int state = 0;
+    for (DeviceSnapshot.Mark mark : marks) {
+      switch (mark) {
+        case ANSWERED -> tcp = ANSWERED;
+        case ESTABLISHED -> tcp = ESTABLISHED;
+        case CLOSING -> tcp = CLOSING;
+        case FIN_FROM_OPENER -> state |= FIN_FROM_OPENER;
+        case FIN_FROM_OTHER -> state |= FIN_FROM_OTHER;
+        case RESET -> state |= RESET;
+        case OPENER_REFRESHES -> state |= OPENER_REFRESHES;
+        case OTHER_REFRESHES -> state |= OTHER_REFRESHES;
+        case EXPECTED -> state |= EXPECTED;
+      }
+    }
+    int number = state(at) >>> IDLE_SHIFT;
+    number = tcp == ESTABLISHED ? idle.numberForTcp(number, true) : number;
+    records[at + SINCE] = since << STATE_BITS | tcp | state | (long) number << IDLE_SHIFT;
+    records[at + EXPIRES] = expires;
+    timers.cancel(session);
+    timers.set(session, expires);
+  }
+
+  /** What is told of a session besides its ends and times. */
+  Set<DeviceSnapshot.Mark> marks(int session) {
+    int state = state(base(session));
+    Set<DeviceSnapshot.Mark> marks = EnumSet.noneOf(DeviceSnapshot.Mark.class);
+    switch (state & TCP) {
+      case ANSWERED -> marks.add(DeviceSnapshot.Mark.ANSWERED);
+      case ESTABLISHED -> marks.add(DeviceSnapshot.Mark.ESTABLISHED);
+      case CLOSING -> marks.add(DeviceSnapshot.Mark.CLOSING);
+      default -> {}
+    }
+    mark(marks, state & FIN_FROM_OPENER, DeviceSnapshot.Mark.FIN_FROM_OPENER);
+    mark(marks, state & FIN_FROM_OTHER, DeviceSnapshot.Mark.FIN_FROM_OTHER);
+    mark(marks, state & RESET, DeviceSnapshot.Mark.RESET);
+    mark(marks, state & OPENER_REFRESHES, DeviceSnapshot.Mark.OPENER_REFRESHES);
+    mark(marks, state & OTHER_REFRESHES, DeviceSnapshot.Mark.OTHER_REFRESHES);
+    mark(marks, state & EXPECTED, DeviceSnapshot.Mark.EXPECTED);
+    return marks;
+  }
+
+  private static void mark(Set<DeviceSnapshot.Mark> marks, int bit, DeviceSnapshot.Mark mark) {
+    if (bit != 0) {
+      marks.add(mark);
+    }
+  }
+
+  /** How long a session lives without being refreshed. */
+  StateSettings.Timers timersOf(int session) {
+    return idle.timers(state(base(session)) >>> IDLE_SHIFT);
   }
 
   /** Removes a session. */

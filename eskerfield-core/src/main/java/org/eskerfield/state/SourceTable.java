@@ -77,7 +77,7 @@ final class SourceTable extends Index {
           records = Arrays.copyOf(records, 2 * records.length);
         }
       }
-      records[WORDS * source + ADDRESSES] = SessionTable.ends(internal, external);
+      records[WORDS * source + ADDRESSES] = ((long) internal << 32 | (external & 0xffff_ffffL));
       records[WORDS * source + OWNER] = owner(owner, realm);
       records[WORDS * source + COUNTS] = 0;
       add(source);

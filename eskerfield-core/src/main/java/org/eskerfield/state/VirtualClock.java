@@ -24,7 +24,13 @@ public final class VirtualClock {
 
   /** A clock that shows this moment. */
   public VirtualClock(ZonedDateTime now) {
+    this(now, 0);
+  }
+
+  /** A clock that shows this moment, and went for some milliseconds before. */
+  public VirtualClock(ZonedDateTime now, long elapsed) {
     this.now = now;
+    this.elapsed = elapsed;
   }
 
   /** The start of a working day in a time zone. */
@@ -38,7 +44,7 @@ public final class VirtualClock {
   }
 
   /** Milliseconds since the clock was made. */
-  long elapsed() {
+  public long elapsed() {
     return elapsed;
   }
 

@@ -271,7 +271,8 @@ final class Exchange {
     return listening(atServer.destination(), port);
   }
 
-  private static Header listening(Address listener, int port) {
+  /** The header by which an endpoint that listens is told. */
+  static Header listening(Address listener, int port) {
     return new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, 0, null, null);
   }
 

@@ -7,6 +7,8 @@ import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
+import java.util.TreeSet;
 import java.util.function.Consumer;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -14,6 +16,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -24,6 +27,8 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.state.BindingRow;
+import org.eskerfield.state.DeviceSnapshot;
+import org.eskerfield.state.DeviceState;
 import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.SessionRow;
 import org.eskerfield.state.VirtualClock;
@@ -60,15 +65,61 @@ public final class Run {
 
   private SiteProgram program;
 
+  /** The sites that the run went on with, the present one last: rules of all of them may live. */
+  private final List<Site> sites = new ArrayList<>();
+
   Run(SiteProgram program, ZonedDateTime start) {
-    this.program = program;
-    this.clock = new VirtualClock(start);
-    for (Map.Entry<String, DeviceProgram> entry : program.devices().entrySet()) {
-      DeviceMachine machine = new DeviceMachine(entry.getValue(), clock);
-      machines.put(entry.getKey(), machine);
-      tallies.put(entry.getKey(), new Tally(machine, start));
+    this(program, List.of(), new VirtualClock(start));
+    program.devices().forEach((name, each) -> add(name, new DeviceMachine(each, clock)));
+  }
+
+  /** A run that goes on from a snapshot; see {@link Tracer#goOn}. */
+  Run(SiteProgram program, List<Site> earlier, Snapshot before) {
+    this(program, earlier, new VirtualClock(before.now(), before.elapsed()));
+    if (!before.devices().keySet().equals(program.devices().keySet())) {
+      throw new IllegalArgumentException(
+          "the devices are "
+              + String.join(", ", program.devices().keySet())
+              + ", and the snapshot is of "
+              + String.join(", ", new TreeSet<>(before.devices().keySet())));
     }
+    for (Map.Entry<String, DeviceProgram> entry : program.devices().entrySet()) {
+      String name = entry.getKey();
+      List<List<TranslationRule>> rules = new ArrayList<>();
+      for (Site site : earlier) {
+        Device device = site.devices().get(name);
+        rules.add(device == null ? List.of() : device.translation());
+      }
+      DeviceSnapshot known = Objects.requireNonNull(before.devices().get(name));
+      DeviceState state = DeviceState.goOn(known, clock, entry.getValue(), rules);
+      add(name, new DeviceMachine(entry.getValue(), clock, state));
+    }
+    Snapshot.Announced waiting = before.announced();
+    announced = waiting == null ? null : Exchange.listening(waiting.address(), waiting.port());
+  }
+
+  private Run(SiteProgram program, List<Site> earlier, VirtualClock clock) {
+    this.program = program;
+    this.clock = clock;
+    sites.addAll(earlier);
+    sites.add(program.site());
     learnLists();
+  }
+
+  private void add(String device, DeviceMachine machine) {
+    machines.put(device, machine);
+    tallies.put(device, new Tally(machine, clock.now()));
+  }
+
+  /** All that the devices know now. */
+  public Snapshot snapshot() {
+    Map<String, DeviceSnapshot> devices = new LinkedHashMap<>();
+    machines.forEach((name, each) -> devices.put(name, each.snapshot()));
+    Snapshot.Announced waiting =
+        announced == null
+            ? null
+            : new Snapshot.Announced(announced.source(), announced.sourcePort());
+    return new Snapshot(clock.now(), clock.elapsed(), devices, waiting);
   }
 
   private void learnLists() {
@@ -116,6 +167,7 @@ public final class Run {
               + String.join(", ", changed.devices().keySet()));
     }
     program = SiteProgram.compile(changed);
+    sites.add(changed);
     learnLists();
     program.devices().forEach((name, each) -> machine(name).goOnWith(each));
   }

@@ -1,6 +1,7 @@
 package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
+import java.util.List;
 import org.eskerfield.model.Site;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.walk.Alike;
@@ -73,5 +74,17 @@ public final class Tracer {
   /** Begins a run with empty tables at a moment. */
   public Run run(ZonedDateTime start) {
     return new Run(program, start);
+  }
+
+  /**
+   * Goes on with a run of this site from a snapshot, as if it had never been left.
+   *
+   * @param earlier the sites that the run went on from before it came to this one, the first first;
+   *     empty if it always was this one
+   * @throws IllegalArgumentException if the snapshot is of other devices, or names rules,
+   *     interfaces or address spaces that these sites do not have
+   */
+  public Run goOn(Snapshot snapshot, List<Site> earlier) {
+    return new Run(program, earlier, snapshot);
   }
 }

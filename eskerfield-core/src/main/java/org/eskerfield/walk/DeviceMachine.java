@@ -26,7 +26,8 @@ import org.eskerfield.program.RouteTable;
 import org.eskerfield.program.Row;
 import org.eskerfield.program.Translations;
 import org.eskerfield.state.BindingRow;
-import org.eskerfield.state.DeviceTables;
+import org.eskerfield.state.DeviceSnapshot;
+import org.eskerfield.state.DeviceState;
 import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.SessionRow;
 import org.eskerfield.state.VirtualClock;
@@ -50,7 +51,7 @@ public final class DeviceMachine extends DeviceWalk {
   private static final int MOST_WAYS = 0xfffe;
 
   private final VirtualClock clock;
-  private final DeviceTables tables;
+  private final DeviceState tables;
 
   // The packet in hand and who listens.
   private Packet packet;
@@ -68,9 +69,14 @@ public final class DeviceMachine extends DeviceWalk {
 
   /** A machine without any state yet. */
   public DeviceMachine(DeviceProgram program, VirtualClock clock) {
+    this(program, clock, new DeviceState(clock, program));
+  }
+
+  /** A machine with the state of another one. */
+  public DeviceMachine(DeviceProgram program, VirtualClock clock, DeviceState state) {
     super(program);
     this.clock = clock;
-    this.tables = new DeviceTables(clock, program);
+    this.tables = state;
     // Nothing is read before a packet is there; they are never null to spare every step a check.
     this.sentTo = Address.lowest(Family.IPV4);
     this.packet = new Packet(sentTo, 0, sentTo, 0, 0, 0, 0);
@@ -840,6 +846,11 @@ public final class DeviceMachine extends DeviceWalk {
       }
     }
     return fills;
+  }
+
+  /** All that is known now, without any object of the run. */
+  public DeviceSnapshot snapshot() {
+    return tables.snapshot();
   }
 
   /** Forgets the sessions from and to some addresses, and the temporary bindings of these. */

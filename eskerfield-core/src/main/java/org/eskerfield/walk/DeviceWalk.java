@@ -25,7 +25,7 @@ import org.eskerfield.program.Match;
 import org.eskerfield.program.RouteTable;
 import org.eskerfield.program.Row;
 import org.eskerfield.program.Translations;
-import org.eskerfield.state.DeviceTables;
+import org.eskerfield.state.DeviceState;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -47,7 +47,7 @@ import org.jspecify.annotations.Nullable;
  * <p>Translation is for IPv4 only so far; packets of IPv6 pass the translation steps unchanged.
  */
 abstract class DeviceWalk {
-  static final int NONE = DeviceTables.NONE;
+  static final int NONE = DeviceState.NONE;
 
   DeviceProgram program;
 
@@ -618,7 +618,7 @@ abstract class DeviceWalk {
   private @Nullable Ruling bound(
       TranslationRule rule, Interface side, int made, AddressSet externals, Ruling usedUp) {
     if (made < 0) {
-      return end(made == DeviceTables.AT_ITS_LIMIT ? Ruling.PORT_LIMIT_REACHED : usedUp, rule);
+      return end(made == DeviceState.AT_ITS_LIMIT ? Ruling.PORT_LIMIT_REACHED : usedUp, rule);
     }
     // Of an address that is lent as a whole, some ports may be somebody else's.
     Address lent = usedUp == Ruling.POOL_USED_UP ? external(made, externals) : null;

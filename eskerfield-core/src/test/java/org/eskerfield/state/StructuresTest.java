@@ -139,27 +139,25 @@ class StructuresTest {
 
   @Test
   void sessionsUnderWhoseKeyAllMeetGetAnother() {
-    long kind = SessionTable.kind(0, false, Protocol.UDP, 5060, 53);
-    KeyedHash poor = new KeyedHash(0, kind); // nothing to multiply is left of this kind
+    long above = FlowKey.above(0, false, Protocol.UDP);
+    FlowKey some = FlowKey.of(0, 5060, 7, 53, above);
+    KeyedHash poor = new KeyedHash(0, some.kind()); // nothing to multiply is left of this kind
     List<KeyedHash> keys = new ArrayList<>(List.of(poor, poor, KeyedHash.fresh()));
     Idle idle = new Idle();
-    int settings = idle.settings(StateSettings.OF_THE_RFCS);
+    int settings = idle.settings(StateSettings.OF_THE_RFCS.timers());
     SessionTable sessions = new SessionTable(idle, () -> keys.remove(0));
     int most = 1_000;
     for (int i = 0; i < most; i++) {
-      long ends = SessionTable.ends(i, 7);
-      long back = SessionTable.swapEnds(ends);
-      long backKind = SessionTable.swapPorts(kind);
-      int made =
-          sessions.record(
-              ends, kind, back, backKind, Index.NONE, 0, 0, settings, SessionTable.EITHER, 0);
+      FlowKey there = FlowKey.of(i, 5060, 7, 53, above);
+      SessionTable.Made nothing = new SessionTable.Made(Index.NONE, 0, 0);
+      int made = sessions.record(there, there.swapped(), nothing, settings, SessionTable.EITHER, 0);
       assertThat(made).isEqualTo(i);
       sessions.noteWay(2 * i, 0x10002);
     }
     for (int i = 0; i < most; i++) {
-      assertThat(sessions.find(SessionTable.ends(i, 7), kind)).isEqualTo(2 * i);
-      assertThat(sessions.find(SessionTable.ends(7, i), SessionTable.swapPorts(kind)))
-          .isEqualTo(2 * i + 1);
+      FlowKey there = FlowKey.of(i, 5060, 7, 53, above);
+      assertThat(sessions.find(there)).isEqualTo(2 * i);
+      assertThat(sessions.find(there.swapped())).isEqualTo(2 * i + 1);
     }
     assertThat(keys).isEmpty();
   }

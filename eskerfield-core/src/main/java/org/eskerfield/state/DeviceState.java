@@ -1,15 +1,10 @@
 package org.eskerfield.state;
 
-import java.time.Duration;
-import java.util.ArrayList;
-import java.util.Comparator;
+import java.util.BitSet;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
-import org.eskerfield.model.ServicePart;
-import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
@@ -18,11 +13,8 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
-import org.eskerfield.packet.PortSet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
-import org.eskerfield.program.Translations;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -34,71 +26,64 @@ import org.jspecify.annotations.Nullable;
  * that ends takes a binding along that no other session uses, and that one its port. What is due
  * ends when time passes, before any packet can look; packets do no such work.
  */
-public final class DeviceTables {
+public final class DeviceState {
   public static final int NONE = Index.NONE;
 
-  /** The protocols whose packets can share an address. */
-  private static final int[] SHARING = {Protocol.TCP, Protocol.UDP, Protocol.ICMP};
-
   /** Realms that no packet comes from: those of packets that came back, and of their answers. */
-  private static final int NOWHERE = 0xff;
+  static final int NOWHERE = 0xff;
 
-  private static final int NOWHERE_BACK = 0xfe;
+  static final int NOWHERE_BACK = 0xfe;
 
   /** Told instead of a binding: the source has as many ports as it may. */
   public static final int AT_ITS_LIMIT = -3;
 
-  private final VirtualClock clock;
-  private DeviceProgram program;
-  private final AddressNumbers numbers = new AddressNumbers();
-  private final Idle idle = new Idle();
-  private final SessionTable sessions = new SessionTable(idle);
-  private final Origins origins = new Origins();
-  private final BindingTable bindings = new BindingTable(origins);
-  private final SourceTable sources = new SourceTable();
-  private final List<PortSpace> spaces = new ArrayList<>();
+  final VirtualClock clock;
+  DeviceProgram program;
+  final AddressNumbers numbers = new AddressNumbers();
+  final Idle idle = new Idle();
+  final SessionTable sessions = new SessionTable(idle);
+  final Origins origins = new Origins();
+  final BindingTable bindings = new BindingTable(origins);
+  final SourceTable sources = new SourceTable();
+  final PortSpaces spaces = new PortSpaces();
 
   /** Whether a session may be recorded whose endpoint has no space of ports to be counted in. */
   private boolean someUncounted;
 
-  private final Index bySpaceKey =
-      new Index() {
-        @Override
-        int hashOf(int space) {
-          return hash(spaces.get(space).key, 0);
-        }
-      };
+  private final StateRows rows = new StateRows(this);
 
   private final Lot lot;
   private final TimerWheel.Listener whenDue = this::ended;
-  private int expected;
+  int expected;
   private long sessionsAged;
   private long bindingsAged;
 
   /** The addresses on which a session without a binding keeps temporary bindings away. */
   private AddressSet takable;
 
-  private record Claimed(AddressSet addresses, int protocol, String realm) {}
-
-  /** How many ports of pools are claimed, as far as anybody has asked. */
-  private final Map<Claimed, Long> claimed = new HashMap<>();
-
   /** Text of control connections that is no whole line yet, by the direction of a session. */
-  private final Map<Integer, String> unfinished = new HashMap<>();
+  final Map<Integer, String> unfinished = new HashMap<>();
 
   /** How the packets arrived that came back, by their sessions; see {@link #cameBack}. */
-  private final Map<Integer, Header> cameBack = new HashMap<>();
+  final Map<Integer, Header> cameBack = new HashMap<>();
 
   // The header of the packet that was looked up last, as it arrived.
-  private long ends;
-  private long kind;
+  private FlowKey asked = new FlowKey(0, 0);
 
-  public DeviceTables(VirtualClock clock, DeviceProgram program) {
+  /** No session yet. */
+  public DeviceState(VirtualClock clock, DeviceProgram program) {
+    this(clock, program, List.of());
+  }
+
+  private DeviceState(
+      VirtualClock clock, DeviceProgram program, List<List<TranslationRule>> earlier) {
     this.clock = clock;
     this.program = program;
     this.takable = program.takable();
     this.lot = new Lot(program.device.name());
+    earlier.forEach(origins::learn);
     origins.learn(program.device.translation());
+    sessions.advance(clock.elapsed(), whenDue);
     clock.whenItMoves(() -> sessions.advance(clock.elapsed(), whenDue));
   }
 
@@ -112,27 +97,32 @@ public final class DeviceTables {
     return family == Family.IPV4 ? (int) low : numbers.use(high, low);
   }
 
-  private Address address(long kind, int number) {
-    return numbers.address(SessionTable.isIpv6(kind), number);
+  Address source(FlowKey key) {
+    return numbers.address(key.isIpv6(), key.source());
   }
 
-  private static long kind(Packet packet, int realm) {
-    return SessionTable.kind(
-        realm,
-        packet.family == Family.IPV6,
-        packet.protocol,
+  Address destination(FlowKey key) {
+    return numbers.address(key.isIpv6(), key.destination());
+  }
+
+  /** The key of a packet; of addresses of IPv6 that are not in use, no session is found. */
+  private FlowKey key(Packet packet, int realm) {
+    return FlowKey.of(
+        number(packet.family, packet.sourceHigh, packet.sourceLow),
         packet.sourcePort,
-        packet.destinationPort);
+        number(packet.family, packet.destinationHigh, packet.destinationLow),
+        packet.destinationPort,
+        FlowKey.above(realm, packet.family == Family.IPV6, packet.protocol));
   }
 
-  private Header header(long ends, long kind) {
+  private Header header(FlowKey key) {
     return new Header(
-        address(kind, SessionTable.source(ends)),
-        SessionTable.sourcePort(kind),
-        address(kind, SessionTable.destination(ends)),
-        SessionTable.destinationPort(kind),
-        SessionTable.protocol(kind),
-        queryType(SessionTable.protocol(kind)),
+        source(key),
+        key.sourcePort(),
+        destination(key),
+        key.destinationPort(),
+        key.protocol(),
+        queryType(key.protocol()),
         0,
         0,
         0,
@@ -152,16 +142,8 @@ public final class DeviceTables {
 
   /** The session of a packet that arrives from a realm; {@link #NONE} if there is none. */
   public int sessionOf(Packet packet, int realm) {
-    if (packet.family == Family.IPV4) {
-      ends = packet.sourceLow << 32 | packet.destinationLow;
-    } else {
-      ends =
-          SessionTable.ends(
-              number(packet.family, packet.sourceHigh, packet.sourceLow),
-              number(packet.family, packet.destinationHigh, packet.destinationLow));
-    }
-    kind = kind(packet, realm);
-    return sessions.find(ends, kind);
+    asked = key(packet, realm);
+    return sessions.find(asked);
   }
 
   /**
@@ -169,12 +151,7 @@ public final class DeviceTables {
    * of that packet, which is the direction of the error; {@link #NONE} if there is none.
    */
   public int sessionOfError(Packet inner, int realm) {
-    long innerEnds =
-        SessionTable.ends(
-            number(inner.family, inner.sourceHigh, inner.sourceLow),
-            number(inner.family, inner.destinationHigh, inner.destinationLow));
-    return sessions.find(
-        SessionTable.swapEnds(innerEnds), SessionTable.swapPorts(kind(inner, realm)));
+    return sessions.find(key(inner, realm).swapped());
   }
 
   /** Whether the TCP connection of a session is over, so that its opener may begin anew. */
@@ -212,36 +189,34 @@ public final class DeviceTables {
 
   /** The source that packets of a direction bear when they arrive. */
   public Address arrivingSource(int reference) {
-    return address(sessions.kind(reference), SessionTable.source(sessions.ends(reference)));
+    return source(sessions.key(reference));
   }
 
   /** Gives a packet of a direction the destination with which it leaves. */
   public void restoreDestination(int reference, Packet packet) {
-    long to = sessions.ends(reference ^ 1);
-    int port = SessionTable.sourcePort(sessions.kind(reference ^ 1));
+    FlowKey back = sessions.key(reference ^ 1);
     if (packet.family == Family.IPV4) {
-      packet.destinationLow = to >>> 32;
-      packet.destinationPort = port;
+      packet.destinationLow = back.source() & 0xffff_ffffL;
+      packet.destinationPort = back.sourcePort();
     } else {
-      packet.rewriteDestination(address(sessions.kind(reference), SessionTable.source(to)), port);
+      packet.rewriteDestination(source(back), back.sourcePort());
     }
   }
 
   /** Gives a packet of a direction the source with which it leaves. */
   public void restoreSource(int reference, Packet packet) {
-    long from = sessions.ends(reference ^ 1);
-    int port = SessionTable.destinationPort(sessions.kind(reference ^ 1));
+    FlowKey back = sessions.key(reference ^ 1);
     if (packet.family == Family.IPV4) {
-      packet.sourceLow = from & 0xffff_ffffL;
-      packet.sourcePort = port;
+      packet.sourceLow = back.destination() & 0xffff_ffffL;
+      packet.sourcePort = back.destinationPort();
     } else {
-      packet.rewriteSource(address(sessions.kind(reference), SessionTable.destination(from)), port);
+      packet.rewriteSource(destination(back), back.destinationPort());
     }
   }
 
   /** Gives a packet inside an error the header with which its sender sent it. */
   public void restoreInner(int reference, Packet inner) {
-    Header sent = header(sessions.ends(reference ^ 1), sessions.kind(reference ^ 1));
+    Header sent = header(sessions.key(reference ^ 1));
     inner.rewriteSource(sent.source(), sent.sourcePort());
     inner.rewriteDestination(sent.destination(), sent.destinationPort());
   }
@@ -255,15 +230,15 @@ public final class DeviceTables {
    * @param reopened the session whose place it takes, or {@link #NONE}
    */
   public boolean isTaken(Packet left, int realm, int reopened) {
-    int back = sessions.find(backEnds(left), SessionTable.swapPorts(kind(left, realm)));
-    int there = sessions.find(ends, kind);
+    int back = sessions.find(answering(left, realm));
+    int there = sessions.find(asked);
     return (back != NONE && back >> 1 != reopened) || (there != NONE && there >> 1 != reopened);
   }
 
-  private long backEnds(Packet left) {
-    return left.family == Family.IPV4
-        ? left.destinationLow << 32 | left.sourceLow
-        : SessionTable.swapEnds(ends); // addresses of IPv6 are never changed
+  /** The key of packets that answer one that left; addresses of IPv6 are never changed. */
+  private FlowKey answering(Packet left, int realm) {
+    FlowKey key = key(left, realm);
+    return (left.family == Family.IPV4 ? key : new FlowKey(asked.ends(), key.kind())).swapped();
   }
 
   /**
@@ -286,52 +261,35 @@ public final class DeviceTables {
       StateSettings settings) {
     // Before it takes its own addresses of IPv6, lest the other one gives them back.
     if (left.family == Family.IPV6) {
-      ends =
-          SessionTable.ends(
-              use(left.family, left.sourceHigh, left.sourceLow),
-              use(left.family, left.destinationHigh, left.destinationLow));
+      int source = use(left.family, left.sourceHigh, left.sourceLow);
+      int destination = use(left.family, left.destinationHigh, left.destinationLow);
+      asked =
+          FlowKey.of(
+              source,
+              asked.sourcePort(),
+              destination,
+              asked.destinationPort(),
+              asked.kind() >>> 32);
     }
     if (reopened != NONE) {
       end(2 * reopened, binding);
     }
     return record(
-        ends,
-        kind,
-        backEnds(left),
-        SessionTable.swapPorts(kind(left, realm)),
-        binding,
-        origins.rule(destinationRule),
-        origins.rule(sourceRule),
+        asked,
+        answering(left, realm),
+        new SessionTable.Made(binding, origins.rule(destinationRule), origins.rule(sourceRule)),
         settings);
   }
 
-  private int record(
-      long ends,
-      long kind,
-      long backEnds,
-      long backKind,
-      int binding,
-      int destinationRule,
-      int sourceRule,
-      StateSettings settings) {
+  private int record(FlowKey there, FlowKey back, SessionTable.Made made, StateSettings settings) {
     int refreshing = SessionTable.EITHER;
-    boolean isTcp = SessionTable.protocol(kind) == Protocol.TCP;
+    int binding = made.binding();
+    boolean isTcp = there.protocol() == Protocol.TCP;
     if (binding != NONE && !isTcp && !settings.inboundRefreshes()) { // RFC 4787 REQ-6
-      boolean outward = isOutward(backEnds, backKind, binding);
-      refreshing = outward ? SessionTable.OPENER : SessionTable.OTHER;
+      refreshing = isOutward(back, binding) ? SessionTable.OPENER : SessionTable.OTHER;
     }
-    int session =
-        sessions.record(
-            ends,
-            kind,
-            backEnds,
-            backKind,
-            binding,
-            destinationRule,
-            sourceRule,
-            idle.settings(settings),
-            refreshing,
-            clock.elapsed());
+    int idleTimes = idle.settings(settings.timers());
+    int session = sessions.record(there, back, made, idleTimes, refreshing, clock.elapsed());
     if (binding != NONE) {
       use(2 * session, binding);
     }
@@ -343,24 +301,17 @@ public final class DeviceTables {
   // binding may be made on them. They are counted in the space of their address once that has one,
   // so that devices that share no address make none.
 
-  private void countEndpoints(int session) {
+  void countEndpoints(int session) {
     for (int which = 0; which < 2; which++) {
-      long to = sessions.ends(2 * session + which);
-      long about = sessions.kind(2 * session + which);
-      int port = SessionTable.destinationPort(about);
+      FlowKey key = sessions.key(2 * session + which);
+      int port = key.destinationPort();
       int binding = sessions.binding(session);
-      boolean bound =
-          binding != NONE
-              && SessionTable.destination(to) == bindings.external(binding)
-              && (bindings.isWholeAddress(binding) || port == bindings.externalPort(binding));
       if (port != 0
-          && SessionTable.realm(about) < NOWHERE_BACK
-          && !bound
-          && !SessionTable.isIpv6(about)
-          && takable.contains(Family.IPV4, 0, SessionTable.destination(to) & 0xffff_ffffL)) {
-        int protocol = SessionTable.protocol(about);
-        PortSpace space =
-            knownSpace(SessionTable.destination(to), protocol, SessionTable.realm(about));
+          && key.realm() < NOWHERE_BACK
+          && !(binding != NONE && isOutward(key, binding))
+          && !key.isIpv6()
+          && takable.contains(Family.IPV4, 0, key.destination() & 0xffff_ffffL)) {
+        PortSpace space = spaces.find(key.destination(), key.protocol(), key.realm());
         if (space == null) {
           someUncounted = true;
         } else if (!sessions.isCounted(session, which)) {
@@ -374,10 +325,8 @@ public final class DeviceTables {
   private void uncountEndpoints(int session) {
     for (int which = 0; which < 2; which++) {
       if (sessions.isCounted(session, which)) {
-        long about = sessions.kind(2 * session + which);
-        int address = SessionTable.destination(sessions.ends(2 * session + which));
-        space(address, SessionTable.protocol(about), SessionTable.realm(about))
-            .unuse(SessionTable.destinationPort(about));
+        FlowKey key = sessions.key(2 * session + which);
+        space(key.destination(), key.protocol(), key.realm()).unuse(key.destinationPort());
         sessions.count(session, which, false);
       }
     }
@@ -405,14 +354,14 @@ public final class DeviceTables {
 
   /** Takes back what a session used that has just been removed; its record is still readable. */
   private void unuse(int session, int kept, long now) {
-    long kind = sessions.kind(2 * session);
+    FlowKey key = sessions.key(2 * session);
     uncountEndpoints(session);
     cameBack.remove(session);
     unfinished.remove(2 * session);
     unfinished.remove(2 * session + 1);
-    if (SessionTable.isIpv6(kind)) {
-      numbers.release(SessionTable.source(sessions.ends(2 * session)));
-      numbers.release(SessionTable.destination(sessions.ends(2 * session)));
+    if (key.isIpv6()) {
+      numbers.release(key.source());
+      numbers.release(key.destination());
     }
     if (sessions.isExpected(session)) {
       expected--;
@@ -426,7 +375,7 @@ public final class DeviceTables {
     }
   }
 
-  private void use(int use, int binding) {
+  void use(int use, int binding) {
     sessions.link(use, bindings.firstUse(binding));
     bindings.setFirstUse(binding, use);
   }
@@ -494,8 +443,7 @@ public final class DeviceTables {
     sources.forget();
     numbers.forget();
     origins.pools().forEach(PoolUse::forget);
-    spaces.clear();
-    bySpaceKey.clear();
+    spaces.forget();
     someUncounted = false;
     cameBack.clear();
     unfinished.clear();
@@ -506,11 +454,10 @@ public final class DeviceTables {
   public void goOnWith(DeviceProgram changed) {
     program = changed;
     origins.learn(changed.device.translation());
-    for (PortSpace space : spaces) {
-      space.claim(program.claimedPorts(addressOf(space), protocolOf(space), realmOf(space)));
+    for (PortSpace space : spaces.all()) {
+      space.claim(claims(space.key));
     }
     takable = changed.takable();
-    claimed.clear();
     for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
       uncountEndpoints(at);
       countEndpoints(at);
@@ -522,10 +469,8 @@ public final class DeviceTables {
   public void endOver(Address own, int realm) {
     for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
       for (int which = 0; which < 2; which++) {
-        long kind = sessions.kind(2 * at + which);
-        long ends = sessions.ends(2 * at + which);
-        if ((SessionTable.realm(kind) == realm || SessionTable.realm(kind) >= NOWHERE_BACK)
-            && address(kind, SessionTable.destination(ends)).equals(own)) {
+        FlowKey key = sessions.key(2 * at + which);
+        if ((key.realm() == realm || key.realm() >= NOWHERE_BACK) && destination(key).equals(own)) {
           end(2 * at, NONE);
           break;
         }
@@ -585,13 +530,9 @@ public final class DeviceTables {
             && !Protocol.isIcmp(bindings.protocol(binding));
     for (int use = bindings.firstUse(binding); use != NONE; use = sessions.nextUse(use)) {
       int remote = remoteOf(use, binding);
-      long ends = sessions.ends(remote >> 1);
-      long kind = sessions.kind(remote >> 1);
-      boolean source = (remote & 1) == 0;
-      if ((source ? SessionTable.source(ends) : SessionTable.destination(ends)) == sender
-          && (!byPort
-              || (source ? SessionTable.sourcePort(kind) : SessionTable.destinationPort(kind))
-                  == port)) {
+      FlowKey key = sessions.key(remote >> 1);
+      FlowKey far = (remote & 1) == 0 ? key : key.swapped();
+      if (far.source() == sender && (!byPort || far.sourcePort() == port)) {
         return true;
       }
     }
@@ -599,14 +540,14 @@ public final class DeviceTables {
   }
 
   /** Whether the user of the binding opened the session, and not somebody outside. */
-  private boolean isOutward(int session, int binding) {
-    return isOutward(sessions.ends(2 * session + 1), sessions.kind(2 * session + 1), binding);
+  boolean isOutward(int session, int binding) {
+    return isOutward(sessions.key(2 * session + 1), binding);
   }
 
-  private boolean isOutward(long backEnds, long backKind, int binding) {
-    return SessionTable.destination(backEnds) == bindings.external(binding)
+  private boolean isOutward(FlowKey back, int binding) {
+    return back.destination() == bindings.external(binding)
         && (bindings.isWholeAddress(binding)
-            || SessionTable.destinationPort(backKind) == bindings.externalPort(binding));
+            || back.destinationPort() == bindings.externalPort(binding));
   }
 
   /**
@@ -637,7 +578,7 @@ public final class DeviceTables {
         bindings.isWholeAddress(binding) ? packet.sourcePort : bindings.externalPort(binding));
   }
 
-  private static Address ipv4(int number) {
+  static Address ipv4(int number) {
     return new Address(Family.IPV4, 0, number & 0xffff_ffffL);
   }
 
@@ -727,62 +668,24 @@ public final class DeviceTables {
     return space.take(parity ? (start & ~1) | (wanted & 1) : start, parity, ports.fallback(), now);
   }
 
-  private static Address addressOf(PortSpace space) {
-    return ipv4((int) (space.key >>> 32));
+  private BitSet claims(long space) {
+    return program.claimedPorts(
+        PortSpaces.address(space), PortSpaces.protocol(space), PortSpaces.realm(space));
   }
 
-  private static int protocolOf(PortSpace space) {
-    return (int) space.key >> 8 & 0xff;
-  }
-
-  private static int realmOf(PortSpace space) {
-    return (int) space.key & 0xff;
-  }
-
-  private static long spaceKey(int external, int protocol, int realm) {
-    return (long) external << 32 | protocol << 8 | realm;
-  }
-
-  private PortSpace space(int external, int protocol, int realm) {
-    PortSpace known = knownSpace(external, protocol, realm);
+  PortSpace space(int external, int protocol, int realm) {
+    PortSpace known = spaces.find(external, protocol, realm);
     if (known != null) {
       return known;
     }
-    long key = spaceKey(external, protocol, realm);
-    PortSpace made = new PortSpace(key, program.claimedPorts(ipv4(external), protocol, realm));
-    spaces.add(made);
-    bySpaceKey.add(spaces.size() - 1);
+    long key = PortSpaces.key(external, protocol, realm);
+    PortSpace made = spaces.add(new PortSpace(key, claims(key)));
     if (someUncounted) {
       for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
         countEndpoints(at);
       }
     }
     return made;
-  }
-
-  private @Nullable PortSpace knownSpace(int external, int protocol, int realm) {
-    long key = spaceKey(external, protocol, realm);
-    int hash = bySpaceKey.hash(key, 0);
-    for (int slot = bySpaceKey.start(hash); ; slot = bySpaceKey.next(slot)) {
-      int space = bySpaceKey.at(slot, hash);
-      if (space == NONE) {
-        return null;
-      }
-      if (space != Index.OTHER && spaces.get(space).key == key) {
-        return spaces.get(space);
-      }
-    }
-  }
-
-  /** Whether a binding of some ports stands on an address. */
-  private boolean isShared(int external, int realm) {
-    for (int protocol : SHARING) {
-      PortSpace space = knownSpace(external, protocol, realm);
-      if (space != null && space.count() > 0) {
-        return true;
-      }
-    }
-    return false;
   }
 
   /**
@@ -806,7 +709,7 @@ public final class DeviceTables {
     for (long at = use.nextFree(0); at < use.size(); at = use.nextFree(at + 1)) {
       int external = use.address(at);
       // Another pool may have it, too.
-      if (bindings.ofExternal(external, 0, to, 0) == NONE && !isShared(external, to)) {
+      if (bindings.ofExternal(external, 0, to, 0) == NONE && !spaces.isShared(external, to)) {
         use.lend(external);
         return bindings.make(internal, 0, from, external, 0, to, 0, 0, 0, origin, clock.elapsed());
       }
@@ -839,13 +742,9 @@ public final class DeviceTables {
     }
     int session =
         record(
-                ends,
-                kind,
-                SessionTable.swapEnds(ends),
-                SessionTable.swapPorts(kind(outside, NOWHERE_BACK)),
-                binding,
-                0,
-                origins.rule(rule),
+                asked,
+                key(outside, NOWHERE_BACK).swapped(),
+                new SessionTable.Made(binding, 0, origins.rule(rule)),
                 settings)
             >> 1;
     if (outside.protocol == Protocol.TCP && !outside.opensTcp()) {
@@ -868,28 +767,25 @@ public final class DeviceTables {
    */
   public void expect(int reference, int port, int external, int binding, StateSettings settings) {
     // The connection goes the other way: it arrives where packets to the announcer arrive.
-    long ends = sessions.ends(reference ^ 1);
-    long kind = opening(sessions.kind(reference ^ 1), external);
-    long backEnds = sessions.ends(reference);
-    long backKind = SessionTable.swapPorts(opening(sessions.kind(reference), port));
-    endExpected(sessions.find(ends, kind), binding);
-    endExpected(sessions.find(backEnds, backKind), binding);
-    if (sessions.find(ends, kind) != NONE || sessions.find(backEnds, backKind) != NONE) {
+    FlowKey there = sessions.key(reference ^ 1).withPorts(0, external);
+    FlowKey back = sessions.key(reference).withPorts(port, 0);
+    endExpected(sessions.find(there), binding);
+    endExpected(sessions.find(back), binding);
+    if (sessions.find(there) != NONE || sessions.find(back) != NONE) {
       return; // somebody sends from port 0, which no data connection has
     }
-    useOnceMore(ends, kind);
+    useOnceMore(there);
     boolean reply =
         (reference & 1) != 0; // the rules act the other way round on the announcer's side
     int session = reference >> 1;
     int made =
         record(
-            ends,
-            kind,
-            backEnds,
-            backKind,
-            binding,
-            reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
-            reply ? sessions.sourceRule(session) : sessions.destinationRule(session),
+            there,
+            back,
+            new SessionTable.Made(
+                binding,
+                reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
+                reply ? sessions.sourceRule(session) : sessions.destinationRule(session)),
             settings);
     sessions.expect(made >> 1);
     expected++;
@@ -903,40 +799,22 @@ public final class DeviceTables {
   }
 
   /** Counts a session more for the IPv6 addresses of a header that are numbered already. */
-  private void useOnceMore(long ends, long kind) {
-    if (SessionTable.isIpv6(kind)) {
-      for (int number : new int[] {SessionTable.source(ends), SessionTable.destination(ends)}) {
-        Address address = address(kind, number);
+  private void useOnceMore(FlowKey key) {
+    if (key.isIpv6()) {
+      for (Address address : List.of(source(key), destination(key))) {
         numbers.use(address.high(), address.low());
       }
     }
   }
 
-  private static long opening(long kind, int port) {
-    return (kind & 0xffff_ffff_0000_0000L) | port;
-  }
-
   /** The binding by which the outside reaches a port of the sender of a session's packets. */
   public int bindAnnounced(
       int reference, TranslationRule rule, int port, Interface leaving, StateSettings settings) {
-    long inside = sessions.ends(reference);
-    long outside = sessions.ends(reference ^ 1);
+    FlowKey inside = sessions.key(reference);
     Packet announced =
-        new Packet(
-            ipv4(SessionTable.source(inside)),
-            port,
-            ipv4(SessionTable.destination(inside)),
-            0,
-            Protocol.TCP,
-            Icmp.NO_TYPE,
-            0);
-    return share(
-        rule,
-        announced,
-        SessionTable.realm(sessions.kind(reference)),
-        leaving,
-        AddressSet.of(ipv4(SessionTable.destination(outside))),
-        settings);
+        new Packet(source(inside), port, destination(inside), 0, Protocol.TCP, Icmp.NO_TYPE, 0);
+    AddressSet seenAs = AddressSet.of(destination(sessions.key(reference ^ 1)));
+    return share(rule, announced, inside.realm(), leaving, seenAs, settings);
   }
 
   /** The external port of a binding. */
@@ -946,8 +824,7 @@ public final class DeviceTables {
 
   /** The source with which packets of a direction leave. */
   public Address leavingSource(int reference) {
-    return address(
-        sessions.kind(reference), SessionTable.destination(sessions.ends(reference ^ 1)));
+    return destination(sessions.key(reference ^ 1));
   }
 
   /** Takes the text of a direction that was kept as unfinished; empty if there was none. */
@@ -963,7 +840,7 @@ public final class DeviceTables {
 
   /** The port of the receiver of a session's opener, behind the device. */
   public int receiverPort(int reference) {
-    return SessionTable.sourcePort(sessions.kind(reference | 1));
+    return sessions.key(reference | 1).sourcePort();
   }
 
   /** The session that the opening segment looked up last was expected as; it has its ports then. */
@@ -971,31 +848,25 @@ public final class DeviceTables {
     if (expected == 0) {
       return NONE;
     }
-    int port = SessionTable.sourcePort(kind);
-    int reference = sessions.find(ends, kind & ~(0xffffL << 16));
+    int port = asked.sourcePort();
+    int reference = sessions.find(asked.withPorts(0, asked.destinationPort()));
     if (reference == NONE || (reference & 1) != 0 || !sessions.isExpected(reference >> 1)) {
       return NONE;
     }
     int session = reference >> 1;
-    int binding = sessions.binding(session);
-    long backEnds = sessions.ends(reference + 1);
-    long backKind = sessions.kind(reference + 1) | port;
-    if (sessions.find(backEnds, backKind) != NONE) {
+    FlowKey expectedBack = sessions.key(reference + 1);
+    FlowKey back = expectedBack.withPorts(expectedBack.sourcePort(), port);
+    if (sessions.find(back) != NONE) {
       return NONE; // replies would be taken for somebody else's
     }
-    int destinationRule = sessions.destinationRule(session);
-    int sourceRule = sessions.sourceRule(session);
-    useOnceMore(ends, kind);
-    end(reference, binding);
-    return record(
-        ends,
-        kind,
-        backEnds,
-        backKind,
-        binding,
-        destinationRule,
-        sourceRule,
-        program.device.state());
+    SessionTable.Made made =
+        new SessionTable.Made(
+            sessions.binding(session),
+            sessions.destinationRule(session),
+            sessions.sourceRule(session));
+    useOnceMore(asked);
+    end(reference, made.binding());
+    return record(asked, back, made, program.device.state());
   }
 
   // What there is.
@@ -1016,172 +887,54 @@ public final class DeviceTables {
     return bindingsAged;
   }
 
+  Header arrived(int session) {
+    return header(sessions.key(2 * session));
+  }
+
+  Header left(int session) {
+    return header(sessions.key(2 * session + 1).swapped());
+  }
+
+  /** The permanent bindings in the order of their rules, then the temporary ones. */
+  public List<BindingRow> bindings() {
+    return rows.bindings();
+  }
+
+  /** The sessions, the oldest first. */
+  public List<SessionRow> sessionRows() {
+    return rows.sessionRows();
+  }
+
   /**
    * How much of the external addresses that a rule has used is in use: ports, or lent addresses.
    */
   public List<PoolFill> fills(
       TranslationRule rule, AddressSet externals, boolean lends, @Nullable String realm) {
-    List<PoolFill> fills = new ArrayList<>();
-    PoolUse use = origins.use(origins.poolOf(externals));
-    if (lends) {
-      fills.add(new PoolFill(rule, 0, use.lentCount(), use.size()));
-      return fills;
-    }
-    for (int protocol : SHARING) {
-      long taken = 0;
-      for (PortSpace space : spaces) {
-        if (protocolOf(space) == protocol && externals.contains(addressOf(space))) {
-          taken += space.count();
-        }
-      }
-      long others =
-          claimed.computeIfAbsent(
-              new Claimed(externals, protocol, realm == null ? "" : realm),
-              key -> program.claims.countPorts(externals, protocol, realm));
-      long size = 65535L * use.size() - others;
-      fills.add(new PoolFill(rule, protocol, taken, size));
-    }
-    return fills;
+    return rows.fills(rule, externals, lends, realm);
   }
 
-  public List<SessionRow> sessionRows() {
-    long now = clock.elapsed();
-    List<SessionRow> rows = new ArrayList<>();
-    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-      rows.add(
-          new SessionRow(
-              cameBack.getOrDefault(at, arrived(at)),
-              left(at),
-              cameBack.containsKey(at),
-              origins.rule(sessions.destinationRule(at)),
-              origins.rule(sessions.sourceRule(at)),
-              Duration.ofMillis(now - sessions.since(at)),
-              Duration.ofMillis(sessions.expires(at) - now)));
-    }
-    rows.sort(
-        Comparator.comparing(SessionRow::age)
-            .reversed()
-            .thenComparing(row -> row.arrived().toString()));
-    return rows;
+  /** All that is known now, without any object of the run. */
+  public DeviceSnapshot snapshot() {
+    return new Snapshots(this).take();
   }
 
-  private Header arrived(int session) {
-    return header(sessions.ends(2 * session), sessions.kind(2 * session));
-  }
-
-  private Header left(int session) {
-    return header(
-        SessionTable.swapEnds(sessions.ends(2 * session + 1)),
-        SessionTable.swapPorts(sessions.kind(2 * session + 1)));
-  }
-
-  /** The permanent bindings in the order of their rules, then the temporary ones. */
-  public List<BindingRow> bindings() {
-    List<BindingRow> rows = permanentRows();
-    rows.addAll(bindingRows());
-    return rows;
-  }
-
-  /** The bindings that stand in the policy, with the remote ends that use them now. */
-  private List<BindingRow> permanentRows() {
-    List<BindingRow> rows = new ArrayList<>();
-    for (Translations.Inbound entry : program.translations.inbound) {
-      if (!(entry.rule() instanceof InwardRule rule) || entry.external() == null) {
-        continue;
-      }
-      if (rule.services().isEmpty()) {
-        ServicePart everything = ServicePart.all(ServicePart.ANY_PROTOCOL);
-        rows.add(permanent(rule, entry.external(), everything));
-      }
-      for (ServiceTerm term : rule.services()) {
-        for (ServicePart part : term.service().parts()) {
-          rows.add(permanent(rule, entry.external(), part));
-        }
-      }
-    }
-    return rows;
-  }
-
-  private BindingRow permanent(InwardRule rule, Prefix external, ServicePart part) {
-    PortSet changed = rule.internalPorts();
-    return new BindingRow(
-        rule,
-        part.protocol(),
-        rule.internalBlock(),
-        changed == null ? part.ports() : changed,
-        external,
-        part.ports(),
-        remotesOf(rule, external, part),
-        null,
-        null);
-  }
-
-  /** The temporary bindings, in the order of their external sides. */
-  private List<BindingRow> bindingRows() {
-    List<BindingRow> rows = new ArrayList<>();
-    for (int at = bindings.nextLive(0); at != NONE; at = bindings.nextLive(at + 1)) {
-      rows.add(row(at));
-    }
-    rows.sort(
-        Comparator.comparing((BindingRow row) -> row.external().first())
-            .thenComparing(BindingRow::protocol)
-            .thenComparing(row -> row.externalPorts().first())
-            .thenComparing(row -> row.internal().first()));
-    return rows;
-  }
-
-  private BindingRow row(int binding) {
-    long now = clock.elapsed();
-    long expires = now;
-    List<BindingRow.Remote> remotes = new ArrayList<>();
-    for (int use = bindings.firstUse(binding); use != NONE; use = sessions.nextUse(use)) {
-      int at = use >> 1;
-      expires = Math.max(expires, sessions.expires(at));
-      if (sessions.secondBinding(at) != NONE) { // between insiders, who know each other's outsides
-        Header header = (use & 1) == 0 ? arrived(at) : left(at);
-        String other = (use & 1) == 0 ? header.destinationText() : header.sourceText();
-        remotes.add(new BindingRow.Remote(other, other));
-      } else {
-        remotes.add(remote(arrived(at), left(at), isOutward(at, binding)));
-      }
-    }
-    boolean whole = bindings.isWholeAddress(binding);
-    return new BindingRow(
-        ruleOf(binding),
-        whole ? ServicePart.ANY_PROTOCOL : bindings.protocol(binding),
-        Prefix.of(ipv4(bindings.internal(binding))),
-        whole ? PortSet.ALL : PortSet.of(bindings.internalPort(binding)),
-        Prefix.of(ipv4(bindings.external(binding))),
-        whole ? PortSet.ALL : PortSet.of(bindings.externalPort(binding)),
-        remotes,
-        Duration.ofMillis(now - bindings.since(binding)),
-        Duration.ofMillis(expires - now));
-  }
-
-  private static BindingRow.Remote remote(Header arrived, Header left, boolean outward) {
-    return outward
-        ? new BindingRow.Remote(arrived.destinationText(), left.destinationText())
-        : new BindingRow.Remote(left.sourceText(), arrived.sourceText());
-  }
-
-  /** The remote ends of the sessions that a rule for good has translated. */
-  public List<BindingRow.Remote> remotesOf(
-      TranslationRule rule, Prefix external, ServicePart part) {
-    List<BindingRow.Remote> remotes = new ArrayList<>();
-    int number = origins.rule(rule);
-    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-      boolean inward = sessions.destinationRule(at) == number;
-      if (!inward && sessions.sourceRule(at) != number) {
-        continue;
-      }
-      Header arrived = arrived(at);
-      Header left = left(at);
-      Address outside = inward ? arrived.destination() : left.source();
-      int port = inward ? arrived.destinationPort() : left.sourcePort();
-      if (external.contains(outside) && part.covers(arrived.protocol(), port, Icmp.NO_TYPE)) {
-        remotes.add(remote(arrived, left, !inward));
-      }
-    }
-    return remotes;
+  /**
+   * Goes on from a snapshot; the clock must show its moment.
+   *
+   * @param earlier the rules of the policies that the run had before its present one, the first
+   *     first
+   * @throws IllegalArgumentException if the snapshot names rules, interfaces or address spaces that
+   *     none of the policies has
+   */
+  public static DeviceState goOn(
+      DeviceSnapshot before,
+      VirtualClock clock,
+      DeviceProgram program,
+      List<List<TranslationRule>> earlier) {
+    DeviceState state = new DeviceState(clock, program, earlier);
+    state.sessionsAged = before.sessionsAged();
+    state.bindingsAged = before.bindingsAged();
+    new Snapshots(state).goOn(before);
+    return state;
   }
 }

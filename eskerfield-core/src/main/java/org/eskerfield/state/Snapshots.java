@@ -1,0 +1,274 @@
+package org.eskerfield.state;
+
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Header;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Takes a snapshot of the state of a device, and lets another one go on from it.
+ *
+ * <p>Idea: sessions and bindings are told in the order of their numbers and made again in that
+ * order. All else that the tables hold (who uses which port, which pool, which timer) follows from
+ * these, but for what nobody has: the rest of freed ports, and how many lots were drawn.
+ */
+final class Snapshots {
+  private static final int NONE = DeviceState.NONE;
+
+  private final DeviceState state;
+
+  Snapshots(DeviceState state) {
+    this.state = state;
+  }
+
+  // Taking.
+
+  DeviceSnapshot take() {
+    Map<Integer, Integer> placeOfSession = new LinkedHashMap<>();
+    SessionTable sessions = state.sessions;
+    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
+      placeOfSession.put(at, placeOfSession.size());
+    }
+    Map<Integer, Integer> placeOfBinding = new HashMap<>();
+    List<DeviceSnapshot.Bound> bound = new ArrayList<>();
+    BindingTable bindings = state.bindings;
+    for (int at = bindings.nextLive(0); at != NONE; at = bindings.nextLive(at + 1)) {
+      placeOfBinding.put(at, bound.size());
+      bound.add(bound(at, placeOfSession));
+    }
+    List<DeviceSnapshot.Session> flows = new ArrayList<>();
+    placeOfSession.keySet().forEach(at -> flows.add(session(at, placeOfBinding)));
+    List<DeviceSnapshot.Ports> ports = new ArrayList<>();
+    for (PortSpace space : state.spaces.all()) {
+      ports.add(
+          new DeviceSnapshot.Ports(
+              realm(PortSpaces.realm(space.key)),
+              PortSpaces.address(space.key),
+              PortSpaces.protocol(space.key),
+              space.draws(),
+              space.resting()));
+    }
+    return new DeviceSnapshot(state.sessionsAged(), state.bindingsAged(), bound, flows, ports);
+  }
+
+  private String realm(int number) {
+    String name = state.program.realmName(number);
+    return name == null ? "" : name;
+  }
+
+  private DeviceSnapshot.Bound bound(int binding, Map<Integer, Integer> placeOfSession) {
+    BindingTable all = state.bindings;
+    int origin = all.origin(binding);
+    List<Integer> uses = new ArrayList<>();
+    for (int use = all.firstUse(binding); use != NONE; use = state.sessions.nextUse(use)) {
+      uses.add(2 * placeOfSession.getOrDefault(use >> 1, NONE) + (use & 1));
+    }
+    int internal = all.internal(binding);
+    int source =
+        state.sources.find(internal, all.internalRealm(binding), state.origins.owner(origin));
+    return new DeviceSnapshot.Bound(
+        new DeviceSnapshot.End(
+            realm(all.internalRealm(binding)),
+            DeviceState.ipv4(internal),
+            all.internalPort(binding)),
+        new DeviceSnapshot.End(
+            realm(all.externalRealm(binding)),
+            DeviceState.ipv4(all.external(binding)),
+            all.externalPort(binding)),
+        all.protocol(binding),
+        all.remote(binding),
+        all.remotePort(binding),
+        state.origins.nameOf(origin),
+        state.origins.use(state.origins.pool(origin)).addresses,
+        state.origins.leavingOf(origin),
+        all.isWholeAddress(binding) || source == NONE
+            ? null
+            : DeviceState.ipv4(state.sources.external(source)),
+        all.since(binding),
+        uses);
+  }
+
+  private DeviceSnapshot.Session session(int at, Map<Integer, Integer> placeOfBinding) {
+    SessionTable all = state.sessions;
+    Header came = state.cameBack.get(at);
+    return new DeviceSnapshot.Session(
+        all.key(2 * at).protocol(),
+        way(all.key(2 * at)),
+        way(all.key(2 * at + 1)),
+        state.origins.name(all.destinationRule(at)),
+        state.origins.name(all.sourceRule(at)),
+        placeOfBinding.getOrDefault(all.binding(at), NONE),
+        placeOfBinding.getOrDefault(all.secondBinding(at), NONE),
+        all.timersOf(at),
+        all.marks(at),
+        all.since(at),
+        all.expires(at),
+        state.unfinished.getOrDefault(2 * at, ""),
+        state.unfinished.getOrDefault(2 * at + 1, ""),
+        came == null ? null : arrived(came));
+  }
+
+  private DeviceSnapshot.Way way(FlowKey key) {
+    return new DeviceSnapshot.Way(
+        key.realm() >= DeviceState.NOWHERE_BACK ? null : realm(key.realm()),
+        state.source(key),
+        key.sourcePort(),
+        state.destination(key),
+        key.destinationPort());
+  }
+
+  private static DeviceSnapshot.Arrived arrived(Header header) {
+    return new DeviceSnapshot.Arrived(
+        new DeviceSnapshot.Way(
+            "",
+            header.source(),
+            header.sourcePort(),
+            header.destination(),
+            header.destinationPort()),
+        header.icmpType(),
+        header.icmpCode(),
+        header.tcpFlags(),
+        header.ttl());
+  }
+
+  // Going on.
+
+  void goOn(DeviceSnapshot before) {
+    List<Integer> bindings = new ArrayList<>();
+    before.bindings().forEach(each -> bindings.add(made(each)));
+    List<Integer> sessions = new ArrayList<>();
+    for (DeviceSnapshot.Session each : before.sessions()) {
+      sessions.add(made(each, bindings));
+    }
+    for (int i = 0; i < bindings.size(); i++) {
+      List<Integer> uses = before.bindings().get(i).uses();
+      for (int j = uses.size() - 1; j >= 0; j--) { // each comes before those linked so far
+        int use = uses.get(j);
+        state.use(2 * sessions.get(use >> 1) + (use & 1), bindings.get(i));
+      }
+    }
+    for (DeviceSnapshot.Ports each : before.ports()) {
+      state.space((int) each.address().low(), each.protocol(), realm(each.realm())).goOn(each);
+    }
+    sessions.forEach(state::countEndpoints);
+  }
+
+  private int realm(@Nullable String name) {
+    int realm = name == null ? NONE : state.program.realmNumber(name);
+    if (realm < 0) {
+      throw new IllegalArgumentException("the device has no address space called " + name);
+    }
+    return realm;
+  }
+
+  private int made(DeviceSnapshot.Bound each) {
+    int rule = state.origins.rule(each.rule());
+    int origin =
+        state.origins.origin(
+            state.origins.required(rule), state.origins.poolOf(each.pool()), each.leaving());
+    int internal = (int) each.internal().address().low();
+    int external = (int) each.external().address().low();
+    int to = realm(each.external().realm());
+    int from = realm(each.internal().realm());
+    PoolUse pool = state.origins.use(state.origins.pool(origin));
+    Address paired = each.pairedWith();
+    if (paired == null) {
+      pool.lend(external);
+    } else {
+      pool.share(external, 1);
+      state.space(external, each.protocol(), to).retake(each.external().port());
+      state.sources.count(
+          internal, from, state.origins.owner(origin), (int) paired.low(), each.protocol());
+    }
+    return state.bindings.make(
+        internal,
+        each.internal().port(),
+        from,
+        external,
+        each.external().port(),
+        to,
+        each.protocol(),
+        each.remote(),
+        each.remotePort(),
+        origin,
+        each.since());
+  }
+
+  private int made(DeviceSnapshot.Session each, List<Integer> bindings) {
+    FlowKey there = key(each.there(), each.protocol(), DeviceState.NOWHERE);
+    FlowKey back = key(each.back(), each.protocol(), DeviceState.NOWHERE_BACK);
+    if (there.isIpv6()) {
+      state.numbers.use(each.there().source().high(), each.there().source().low());
+      state.numbers.use(each.there().destination().high(), each.there().destination().low());
+      there = key(each.there(), each.protocol(), DeviceState.NOWHERE);
+      back = key(each.back(), each.protocol(), DeviceState.NOWHERE_BACK);
+    }
+    int session =
+        state.sessions.record(
+            there,
+            back,
+            new SessionTable.Made(
+                each.binding() < 0 ? NONE : bindings.get(each.binding()),
+                state.origins.rule(each.destinationRule()),
+                state.origins.rule(each.sourceRule())),
+            state.idle.settings(each.timers()),
+            SessionTable.EITHER,
+            each.since());
+    if (each.second() >= 0) {
+      state.sessions.useSecond(session, bindings.get(each.second()));
+    }
+    state.sessions.goOn(session, each.marks(), each.since(), each.expires());
+    if (each.marks().contains(DeviceSnapshot.Mark.EXPECTED)) {
+      state.expected++;
+    }
+    keep(2 * session, each.unfinished());
+    keep(2 * session + 1, each.unfinishedBack());
+    DeviceSnapshot.Arrived came = each.cameBack();
+    if (came != null) {
+      state.cameBack.put(session, header(came, each.protocol()));
+    }
+    return session;
+  }
+
+  private void keep(int reference, String text) {
+    if (!text.isEmpty()) {
+      state.unfinished.put(reference, text);
+    }
+  }
+
+  private FlowKey key(DeviceSnapshot.Way way, int protocol, int nowhere) {
+    boolean ipv6 = way.source().family() == Family.IPV6;
+    return FlowKey.of(
+        number(way.source()),
+        way.sourcePort(),
+        number(way.destination()),
+        way.port(),
+        FlowKey.above(way.realm() == null ? nowhere : realm(way.realm()), ipv6, protocol));
+  }
+
+  private int number(Address address) {
+    return address.family() == Family.IPV4
+        ? (int) address.low()
+        : state.numbers.find(address.high(), address.low());
+  }
+
+  private static Header header(DeviceSnapshot.Arrived came, int protocol) {
+    return new Header(
+        came.way().source(),
+        came.way().sourcePort(),
+        came.way().destination(),
+        came.way().port(),
+        protocol,
+        came.icmpType(),
+        came.icmpCode(),
+        came.tcpFlags(),
+        came.ttl(),
+        null,
+        null);
+  }
+}

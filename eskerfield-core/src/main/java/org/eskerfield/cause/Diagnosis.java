@@ -36,9 +36,14 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
 
   /** What keeps an attempt, through devices without any state, from being answered. */
   public static Diagnosis of(Site site, Attempt attempt) {
+    return of(Tracer.of(site), attempt);
+  }
+
+  /** The same on a site that was compiled already. */
+  public static Diagnosis of(Tracer tracer, Attempt attempt) {
     return of(
-        site,
-        each -> Tracer.of(each).converse(attempt),
+        tracer.site(),
+        each -> tracer.on(each).converse(attempt),
         conversation -> conversation.outcome() == Outcome.ANSWERED);
   }
 

@@ -4,7 +4,6 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.IdentityHashMap;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
@@ -58,7 +57,10 @@ final class Inspection {
   private final Map<String, EveryPacket> sets;
   private final List<Finding> findings = new ArrayList<>();
   private final Set<String> known = new HashSet<>();
-  private final Map<List<AddressTerm>, AddressSet> addresses = new LinkedHashMap<>();
+
+  /** What the terms of rules stand for; each rule has its own list of them. */
+  private final IdentityHashMap<List<AddressTerm>, AddressSet> addresses = new IdentityHashMap<>();
+
   private final Set<String> undetermined = new HashSet<>();
   private final IdentityHashMap<AccessRule, PacketSet> decided = new IdentityHashMap<>();
   private final AddressSet strangers;
@@ -75,7 +77,7 @@ final class Inspection {
     this.mostOfDevice = mostOfDevice;
     this.tracer = Tracer.of(site);
     this.strangers = strangersTo(site);
-    this.sets = EveryPacket.of(site, VirtualClock.start(site.timeZone()));
+    this.sets = EveryPacket.of(tracer.program(), VirtualClock.start(site.timeZone()));
     this.space = sets.values().iterator().next().space();
   }
 
@@ -304,7 +306,7 @@ final class Inspection {
       return null;
     }
     diagnoses++;
-    return Diagnosis.of(site, conversation.attempt());
+    return Diagnosis.of(tracer, conversation.attempt());
   }
 
   Cure cureOf(Obstacle obstacle) {

@@ -7,6 +7,7 @@ import java.util.Objects;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.program.SiteProgram;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketWords;
@@ -38,8 +39,10 @@ public record Opening(String device, String arriving, PacketSet packets) {
     if (!before.devices().keySet().equals(after.devices().keySet())) {
       return null;
     }
-    Map<String, EveryPacket> old = EveryPacket.of(before, VirtualClock.start(before.timeZone()));
-    Map<String, EveryPacket> now = EveryPacket.of(after, old.values().iterator().next().space());
+    Map<String, EveryPacket> old =
+        EveryPacket.of(SiteProgram.compile(before), VirtualClock.start(before.timeZone()));
+    Map<String, EveryPacket> now =
+        EveryPacket.of(SiteProgram.compile(after), old.values().iterator().next().space());
     List<Opening> openings = new ArrayList<>();
     try {
       for (Device device : after.devices().values()) {

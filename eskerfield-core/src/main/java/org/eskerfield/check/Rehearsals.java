@@ -1,7 +1,11 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
+import java.util.Collections;
+import java.util.Comparator;
+import java.util.HashMap;
 import java.util.HashSet;
+import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -27,6 +31,7 @@ import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -58,6 +63,7 @@ import org.jspecify.annotations.Nullable;
 final class Rehearsals {
   private final Inspection check;
   private final Set<String> tried = new HashSet<>();
+  private final Map<String, Aims> aims = new HashMap<>();
 
   Rehearsals(Inspection check) {
     this.check = check;
@@ -233,14 +239,64 @@ final class Rehearsals {
       named = named.union(check.addresses(rule.admit().from()));
     }
     AddressSet inside = AddressSet.ofPrefixes(List.of(rule.internalBlock()));
-    for (var list : device.access()) {
-      for (AccessRule access : list.rules()) {
-        boolean about = !access.to().isEmpty() && check.addresses(access.to()).intersects(inside);
-        boolean some = access.from().stream().noneMatch(t -> t.kind() == AddressTerm.Kind.ANY);
-        named = about && some ? named.union(check.addresses(access.from())) : named;
-      }
+    for (AccessRule access :
+        aims.computeIfAbsent(device.name(), name -> new Aims(device)).at(inside)) {
+      named = named.union(check.addresses(access.from()));
     }
     return named.intersection(check.strangers());
+  }
+
+  /** The access rules of a device that are about some destinations and for some senders. */
+  private final class Aims {
+    private record Aim(AddressRange at, AccessRule rule) {}
+
+    private final List<Aim> aims = new ArrayList<>();
+
+    /** The highest address that an aim up to each one reaches. */
+    private final List<Address> reach = new ArrayList<>();
+
+    Aims(Device device) {
+      for (AccessList list : device.access()) {
+        for (AccessRule rule : list.rules()) {
+          if (rule.from().stream().noneMatch(t -> t.kind() == AddressTerm.Kind.ANY)) {
+            for (AddressRange at :
+                rule.to().isEmpty()
+                    ? List.<AddressRange>of()
+                    : check.addresses(rule.to()).ranges()) {
+              aims.add(new Aim(at, rule));
+            }
+          }
+        }
+      }
+      aims.sort(Comparator.comparing(aim -> aim.at.first()));
+      Address highest = null;
+      for (Aim aim : aims) {
+        Address last = aim.at.last();
+        highest = highest == null || highest.compareTo(last) < 0 ? last : highest;
+        reach.add(highest);
+      }
+    }
+
+    /** Those that are about one of some addresses. */
+    Set<AccessRule> at(AddressSet some) {
+      Set<AccessRule> found = Collections.newSetFromMap(new IdentityHashMap<>());
+      for (AddressRange range : some.ranges()) {
+        int end = 0; // the first that begins behind the range
+        int to = aims.size();
+        while (end < to) {
+          int middle = (end + to) >>> 1;
+          boolean before = aims.get(middle).at.first().compareTo(range.last()) <= 0;
+          end = before ? middle + 1 : end;
+          to = before ? to : middle;
+        }
+        for (int i = end - 1; i >= 0 && reach.get(i).compareTo(range.first()) >= 0; i--) {
+          if (aims.get(i).at.last().compareTo(range.first()) >= 0) {
+            found.add(aims.get(i).rule);
+          }
+        }
+      }
+      return found;
+    }
   }
 
   /** Described senders whom the rule is meant for, and whose own network blocks something. */

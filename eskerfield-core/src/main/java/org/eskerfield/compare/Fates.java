@@ -75,7 +75,7 @@ final class Fates {
   Fates(Site site, PacketSpace space, int base) {
     this.site = site;
     this.tracer = Tracer.of(site);
-    this.sets = EveryPacket.of(site, space, base);
+    this.sets = EveryPacket.of(tracer.program(), space, base);
     this.ground = new Alike.Ground(space, sets);
   }
 

@@ -1,6 +1,7 @@
 package org.eskerfield.explain;
 
 import java.util.ArrayList;
+import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
@@ -25,6 +26,7 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning.Ordered;
+import org.eskerfield.program.Row;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
@@ -57,13 +59,19 @@ public final class Explainer {
   private final Tracer tracer;
   private final Map<String, EveryPacket> sets;
 
+  private final IdentityHashMap<Interface, List<PacketSet>> wanted = new IdentityHashMap<>();
+
+  /** The places of the rules of each list. */
+  private final IdentityHashMap<AccessList, IdentityHashMap<Placed, Integer>> rowsOf =
+      new IdentityHashMap<>();
+
   private final boolean examples;
 
   private Explainer(Site site, boolean examples) {
     this.site = site;
     this.examples = examples;
     this.tracer = Tracer.of(site);
-    this.sets = EveryPacket.of(site, VirtualClock.start(site.timeZone()));
+    this.sets = EveryPacket.of(tracer.program(), VirtualClock.start(site.timeZone()));
   }
 
   /** An explainer of a site. */
@@ -286,11 +294,7 @@ public final class Explainer {
     EveryPacket all = sets(device);
     return arriving -> {
       List<PacketSet> found = new ArrayList<>();
-      for (Passage passage : all.passages(arriving)) {
-        if (rule.equals(passage.sourceRule())) {
-          found.add(passage.arrived());
-        }
-      }
+      all.passagesBy(arriving, rule).forEach(passage -> found.add(passage.arrived()));
       return found;
     };
   }
@@ -314,7 +318,7 @@ public final class Explainer {
       } else if (in != null) {
         CompiledList list = compiled(all, in);
         PacketSet decided = decided(all, list, thing);
-        for (Approach approach : all.approaches(arriving)) {
+        for (Approach approach : all.approaches(arriving, decided)) {
           if (approach.isGuardedBy(list)) {
             found.add(approach.arrivedAs(decided));
           }
@@ -355,9 +359,10 @@ public final class Explainer {
     return inside.preImage(passage.destination());
   }
 
+  @SuppressWarnings("ReferenceEquality") // the lists of the device itself, which may be long
   private static CompiledList compiled(EveryPacket all, AccessList in) {
     for (CompiledList list : all.program().lists()) {
-      if (list.list().equals(in)) {
+      if (list.list() == in) {
         return list;
       }
     }
@@ -365,16 +370,38 @@ public final class Explainer {
   }
 
   /** What a rule of a list decides, or what is left for its end. */
-  private static PacketSet decided(EveryPacket all, CompiledList list, Placed thing) {
-    PacketSet rest = all.space().all();
-    for (CompiledList.Entry entry : list.entries()) {
-      PacketSet matched = all.meaning().of(entry.match());
-      if (entry.rule().equals(thing)) {
-        return matched.intersection(rest);
-      }
-      rest = rest.minus(matched);
+  private PacketSet decided(EveryPacket all, CompiledList list, Placed thing) {
+    if (thing instanceof AccessList) {
+      return all.meaning().decided(list, Row.NONE);
     }
-    return thing instanceof AccessList ? rest : all.space().none();
+    IdentityHashMap<Placed, Integer> numbers = rowsOf.get(list.list());
+    if (numbers == null) {
+      numbers = new IdentityHashMap<>();
+      for (CompiledList.Entry entry : list.entries()) {
+        numbers.put(entry.rule(), numbers.size());
+      }
+      rowsOf.put(list.list(), numbers);
+    }
+    Integer number = numbers.get(thing); // none has a rule that is switched off
+    return number == null ? all.space().none() : all.meaning().decided(list, number);
+  }
+
+  /**
+   * Among which packets an example is looked for, the better ones first: who and what the file
+   * describes makes a better one than what it does not.
+   */
+  private List<PacketSet> wanted(Device device, Interface arriving) {
+    List<PacketSet> known = wanted.get(arriving);
+    if (known == null) {
+      PacketSpace space = sets(device).space();
+      AddressSet described = described();
+      AddressSet here = comingBy(device, arriving);
+      PacketSet senders = space.sources(here.intersection(described));
+      PacketSet receivers = space.destinations(described);
+      known = List.of(senders.intersection(receivers), senders, space.sources(here));
+      wanted.put(arriving, known);
+    }
+    return known;
   }
 
   private Statement.@Nullable Example example(Device device, Placed thing, Candidates candidates) {
@@ -384,15 +411,9 @@ public final class Explainer {
     PacketSpace space = sets(device).space();
     try {
       space.allow(MOST_INTERVALS);
-      // Who and what the file describes makes a better example than what it does not.
-      AddressSet known = described();
       for (Interface arriving : device.interfaces()) {
-        AddressSet here = comingBy(device, arriving);
         List<PacketSet> found = candidates.by(arriving);
-        PacketSet all = space.sources(here);
-        PacketSet senders = space.sources(here.intersection(known));
-        PacketSet receivers = space.destinations(known);
-        for (PacketSet wanted : List.of(senders.intersection(receivers), senders, all)) {
+        for (PacketSet wanted : found.isEmpty() ? List.<PacketSet>of() : wanted(device, arriving)) {
           for (PacketSet some : found) {
             Statement.Example example = traced(device, thing, some.intersection(wanted));
             if (example != null) {

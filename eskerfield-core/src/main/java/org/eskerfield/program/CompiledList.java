@@ -2,6 +2,7 @@ package org.eskerfield.program;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.IdentityHashMap;
 import java.util.List;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -56,15 +57,34 @@ public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
 
   /** Compiles a list of a site. */
   public static CompiledList of(Site site, AccessList list) {
+    return of(site, list, List.of());
+  }
+
+  /**
+   * Compiles a list of a site.
+   *
+   * @param known compiled lists of a site where every name means the same; what they have of this
+   *     one is taken from them
+   */
+  @SuppressWarnings("ReferenceEquality") // the same object was compiled already
+  static CompiledList of(Site site, AccessList list, List<CompiledList> known) {
+    IdentityHashMap<AccessRule, Entry> before = new IdentityHashMap<>();
+    for (CompiledList each : known) {
+      if (each.list == list) {
+        return each;
+      }
+      if (each.list.name().equals(list.name())) {
+        each.entries().forEach(entry -> before.put(entry.rule(), entry));
+      }
+    }
     List<Entry> entries = new ArrayList<>();
     boolean namesSelf = false;
     for (AccessRule rule : list.rules()) {
       if (!rule.disabled()) {
-        Match match =
-            new Match(
-                site, rule.from(), rule.to(), rule.services(), rule.sourcePorts(), rule.when());
-        entries.add(new Entry(rule, match));
-        namesSelf |= match.namesSelf();
+        Entry entry = before.get(rule);
+        entry = entry == null ? new Entry(rule, match(site, rule)) : entry;
+        entries.add(entry);
+        namesSelf |= entry.match().namesSelf();
       }
     }
     Row<Entry> row =
@@ -73,6 +93,11 @@ public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
             entry -> entry.rule().action() == Action.ACCEPT,
             list.otherwise() == Action.ACCEPT);
     return new CompiledList(list, row, namesSelf);
+  }
+
+  private static Match match(Site site, AccessRule rule) {
+    return new Match(
+        site, rule.from(), rule.to(), rule.services(), rule.sourcePorts(), rule.when());
   }
 
   /** Whether it guards a way; null for the device itself as its beginning or end. */

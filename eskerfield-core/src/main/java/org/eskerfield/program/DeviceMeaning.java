@@ -91,6 +91,13 @@ public final class DeviceMeaning extends Meaning {
     return AddressSet.NONE;
   }
 
+  /**
+   * What the rule of a list with a number decides; for {@link Row#NONE} what is left for its end.
+   */
+  public PacketSet decided(CompiledList list, int number) {
+    return taken(list.row()).decided(number);
+  }
+
   /** The packets that an own service answers. */
   public PacketSet serving(OwnService service) {
     for (DeviceProgram.Own own : program.services.entries()) {

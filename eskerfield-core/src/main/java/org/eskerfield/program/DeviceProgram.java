@@ -106,7 +106,7 @@ public final class DeviceProgram {
   /** The lists that guard each way, in the order in which they are asked, once asked for. */
   private final AtomicReferenceArray<@Nullable List<CompiledList>> guards;
 
-  private DeviceProgram(Site site, Device device) {
+  private DeviceProgram(Site site, Device device, List<CompiledList> known) {
     this.device = device;
     this.realms.add(""); // the common one
     for (Interface each : device.interfaces()) {
@@ -136,7 +136,7 @@ public final class DeviceProgram {
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
     this.standing = translations.new Standing();
-    this.lists = device.access().stream().map(list -> CompiledList.of(site, list)).toList();
+    this.lists = device.access().stream().map(list -> CompiledList.of(site, list, known)).toList();
     List<Own> served = new ArrayList<>();
     List<Offered> offers = new ArrayList<>();
     for (OwnService service : device.services()) {
@@ -175,7 +175,12 @@ public final class DeviceProgram {
 
   /** Compiles the policy of a device of the site. */
   public static DeviceProgram compile(Site site, Device device) {
-    return new DeviceProgram(site, device);
+    return new DeviceProgram(site, device, List.of());
+  }
+
+  /** The same where every name means what it meant when another version was compiled. */
+  static DeviceProgram compile(Site site, Device device, DeviceProgram before) {
+    return new DeviceProgram(site, device, before.lists);
   }
 
   /** The rule lists; disabled rules are left out. */

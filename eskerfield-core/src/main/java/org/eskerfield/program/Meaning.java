@@ -12,6 +12,7 @@ import org.eskerfield.set.Overlaps;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Rewrite;
+import org.eskerfield.set.Unions;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -58,16 +59,15 @@ public class Meaning {
   /**
    * What each entry of a row takes.
    *
-   * <p>Idea: a tree of unions over the entries, so that packets meet only those that can take any
-   * of them; and for an entry only the earlier ones are taken off that share a value with it in
-   * every dimension. Each is worked out when it is asked for.
+   * <p>Idea: from what an entry matches only the earlier ones are taken off that share a value with
+   * it in every dimension. Each is worked out when it is asked for.
    */
   public final class Taken {
     private final Row<?> row;
     private final List<PacketSet> matched = new ArrayList<>();
     private final PacketSet[] decided;
     private int @Nullable [][] earlier;
-    private PacketSet[] union = new PacketSet[0];
+    private final Unions unions;
     private @Nullable PacketSet passing;
 
     Taken(Row<?> row) {
@@ -77,6 +77,7 @@ public class Meaning {
         space.workOn(entry.rule());
         matched.add(of(entry));
       }
+      this.unions = new Unions(space, matched);
     }
 
     /** The packets of which an entry is the first to hold; those of none for {@link Row#NONE}. */
@@ -104,44 +105,12 @@ public class Meaning {
 
     /** The packets that some entry takes. */
     public PacketSet any() {
-      return matched.isEmpty() ? space.none() : union(1, 0, matched.size());
-    }
-
-    /** The union of a run of entries, at its place in the tree; halves are at twice that place. */
-    private PacketSet union(int place, int from, int to) {
-      if (to - from == 1) {
-        return matched.get(from);
-      }
-      if (union.length == 0) {
-        union = new PacketSet[4 * matched.size()];
-      }
-      if (union[place] == null) {
-        int middle = (from + to) >>> 1;
-        union[place] = union(2 * place, from, middle).union(union(2 * place + 1, middle, to));
-      }
-      return union[place];
+      return unions.all();
     }
 
     /** The entries that take some of a set, in their order. */
     public List<Integer> meeting(PacketSet some) {
-      List<Integer> found = new ArrayList<>();
-      if (!matched.isEmpty()) {
-        meet(some, 1, 0, matched.size(), found);
-      }
-      return found;
-    }
-
-    private void meet(PacketSet some, int place, int from, int to, List<Integer> found) {
-      if (!some.meets(union(place, from, to))) {
-        return;
-      }
-      if (to - from == 1) {
-        found.add(from);
-        return;
-      }
-      int middle = (from + to) >>> 1;
-      meet(some, 2 * place, from, middle, found);
-      meet(some, 2 * place + 1, middle, to, found);
+      return unions.meeting(some);
     }
 
     /** The packets that pass the row, whichever entry lets them. */

@@ -4,8 +4,10 @@ import java.time.LocalDate;
 import java.time.ZoneOffset;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.Collections;
 import java.util.HashSet;
+import java.util.Iterator;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -133,14 +135,68 @@ public final class SiteProgram {
 
   private SiteProgram(Site site) {
     this.site = site;
-    for (Device device : site.devices().values()) {
-      devices.put(device.name(), DeviceProgram.compile(site, device));
-    }
   }
 
   /** Compiles a site. */
   public static SiteProgram compile(Site site) {
-    return new SiteProgram(site);
+    SiteProgram program = new SiteProgram(site);
+    for (Device device : site.devices().values()) {
+      program.devices.put(device.name(), DeviceProgram.compile(site, device));
+    }
+    return program;
+  }
+
+  /**
+   * Compiles a site that differs little from this one, such as one with another rule: what means
+   * the same on both is taken over, and not compiled again.
+   */
+  @SuppressWarnings("ReferenceEquality") // the same object was compiled already
+  public SiteProgram on(Site changed) {
+    if (changed == site) {
+      return this;
+    }
+    if (!namesMeanTheSame(site, changed)) {
+      return compile(changed);
+    }
+    SiteProgram program = new SiteProgram(changed);
+    for (Device device : changed.devices().values()) {
+      DeviceProgram before = device(device.name());
+      program.devices.put(
+          device.name(),
+          before.device() == device ? before : DeviceProgram.compile(changed, device, before));
+    }
+    return program;
+  }
+
+  private static boolean namesMeanTheSame(Site one, Site other) {
+    boolean same =
+        one.timeZone().equals(other.timeZone())
+            && areSame(one.networks().values(), other.networks().values())
+            && areSame(one.hosts().values(), other.hosts().values())
+            && areSame(one.groups().values(), other.groups().values())
+            && areSame(one.services().values(), other.services().values())
+            && areSame(one.schedules().values(), other.schedules().values())
+            && one.devices().keySet().equals(other.devices().keySet());
+    for (Device device : same ? one.devices().values() : List.<Device>of()) {
+      Device also = other.devices().get(device.name());
+      same &=
+          also != null
+              && areSame(device.interfaces(), also.interfaces())
+              && areSame(device.routes(), also.routes());
+    }
+    return same;
+  }
+
+  @SuppressWarnings("ReferenceEquality") // to compare what is in them would cost more than it saves
+  private static boolean areSame(Collection<?> some, Collection<?> others) {
+    Iterator<?> each = some.iterator();
+    Iterator<?> other = others.iterator();
+    while (each.hasNext() && other.hasNext()) {
+      if (each.next() != other.next()) {
+        return false;
+      }
+    }
+    return !each.hasNext() && !other.hasNext();
   }
 
   /** The site. */

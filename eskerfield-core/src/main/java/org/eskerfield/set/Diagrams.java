@@ -2,7 +2,9 @@ package org.eskerfield.set;
 
 import java.util.Arrays;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.Map;
+import java.util.Set;
 import org.eskerfield.model.Named;
 import org.eskerfield.packet.KeyedHash;
 import org.jspecify.annotations.Nullable;
@@ -144,6 +146,9 @@ final class Diagrams {
     return node(dimension.position, ends, nodes, n);
   }
 
+  /** With how many intervals a node is begun. */
+  private static final int FEW = 8;
+
   Node combine(Operation operation, Node a, Node b) {
     return new Combination(operation).of(a, b);
   }
@@ -198,24 +203,84 @@ final class Diagrams {
       int dimension = Math.min(a.dimension, b.dimension);
       boolean askA = a.dimension == dimension;
       boolean askB = b.dimension == dimension;
-      int most = (askA ? a.last.length : 1) + (askB ? b.last.length : 1);
-      long[] last = new long[most];
-      Node[] to = new Node[most];
+      long[] last = new long[FEW];
+      Node[] to = new Node[FEW];
       int n = 0;
       int i = 0;
       int j = 0;
       while (true) {
+        Node toA = askA ? a.to[i] : a;
+        Node toB = askB ? b.to[j] : b;
         long endA = askA ? a.last[i] : -1;
         long endB = askB ? b.last[j] : -1;
-        long end = Long.compareUnsigned(endA, endB) < 0 ? endA : endB;
+        // Where one of them settles it, the intervals of the other are gone over at once.
+        long end = settles(toA) ? endA : isSettledBy(toB) ? endB : lower(endA, endB);
+        if (n == last.length) {
+          last = Arrays.copyOf(last, 2 * n);
+          to = Arrays.copyOf(to, 2 * n);
+        }
         last[n] = end;
-        to[n++] = of(askA ? a.to[i] : a, askB ? b.to[j] : b);
+        to[n++] = of(toA, toB);
         if (end == -1) {
           return node(dimension, last, to, n);
         }
-        i += endA == end ? 1 : 0;
-        j += endB == end ? 1 : 0;
+        i = askA ? a.indexOf(end + 1, i) : i;
+        j = askB ? b.indexOf(end + 1, j) : j;
       }
+    }
+
+    /** Whether the result is known from the first, whatever the second is. */
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    private boolean settles(Node a) {
+      return a == (operation == Operation.UNION ? Node.ALL : Node.NONE);
+    }
+
+    /** Whether it is known from the second, whatever the first is. */
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    private boolean isSettledBy(Node b) {
+      return b == (operation == Operation.INTERSECTION ? Node.NONE : Node.ALL);
+    }
+  }
+
+  private static long lower(long one, long other) {
+    return Long.compareUnsigned(one, other) < 0 ? one : other;
+  }
+
+  /** Whether two sets have something in common; less work than to find out what. */
+  boolean meet(Node a, Node b) {
+    return meet(a, b, new HashSet<>());
+  }
+
+  @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+  private boolean meet(Node a, Node b, Set<Long> apart) {
+    if (a == Node.NONE || b == Node.NONE) {
+      return false;
+    }
+    if (a == Node.ALL || b == Node.ALL || a == b) {
+      return true;
+    }
+    int dimension = Math.min(a.dimension, b.dimension);
+    boolean askA = a.dimension == dimension;
+    boolean askB = b.dimension == dimension;
+    if (!apart.add(((long) a.id << 32) | b.id)) {
+      return false; // looked at before, or it would have ended there
+    }
+    int i = 0;
+    int j = 0;
+    while (true) {
+      Node toA = askA ? a.to[i] : a;
+      Node toB = askB ? b.to[j] : b;
+      long endA = askA ? a.last[i] : -1;
+      long endB = askB ? b.last[j] : -1;
+      if (meet(toA, toB, apart)) {
+        return true;
+      }
+      long end = toA == Node.NONE ? endA : toB == Node.NONE ? endB : lower(endA, endB);
+      if (end == -1) {
+        return false;
+      }
+      i = askA ? a.indexOf(end + 1, i) : i;
+      j = askB ? b.indexOf(end + 1, j) : j;
     }
   }
 

@@ -31,7 +31,17 @@ final class Node {
 
   /** The number of the interval that holds a value: a binary search. */
   int indexOf(long value) {
-    int from = 0;
+    return indexOf(value, 0);
+  }
+
+  /** The same, where it is known to be none before another one. */
+  int indexOf(long value, int from) {
+    if (Long.compareUnsigned(value, last[from]) <= 0) {
+      return from;
+    }
+    if (Long.compareUnsigned(value, last[from + 1]) <= 0) {
+      return from + 1; // mostly it is the next
+    }
     int end = last.length - 1;
     while (from < end) {
       int middle = (from + end) >>> 1;

@@ -246,7 +246,7 @@ public final class PacketSet {
 
   /** Whether some packet is in both sets. */
   public boolean meets(PacketSet other) {
-    return !intersection(other).isEmpty();
+    return space.diagrams.meet(root, other.root);
   }
 
   /** The set without what it says of a dimension: packets that are in it with some value of it. */

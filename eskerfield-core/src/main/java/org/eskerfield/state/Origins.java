@@ -32,11 +32,8 @@ final class Origins {
   /** Numbers for whose a binding is: the rule, whatever version of the policy has it, and pool. */
   private final Map<String, Integer> owners = new HashMap<>();
 
-  /** For each rule how many of its kind and name stand above it. */
-  private final IdentityHashMap<TranslationRule, Integer> nth = new IdentityHashMap<>();
-
   private final IdentityHashMap<TranslationRule, RuleName> names = new IdentityHashMap<>();
-  private int policies;
+  private final List<List<TranslationRule>> policies = new ArrayList<>();
 
   private Origin lastOrigin = new Origin(0, 0, "");
   private int lastNumber = -1;
@@ -48,20 +45,43 @@ final class Origins {
     return list.size();
   }
 
-  /** Takes note of the rules of a policy. */
+  /** Takes note of the rules of a policy. They are gone through when a rule is named. */
   void learn(List<TranslationRule> policy) {
-    Map<String, Integer> above = new HashMap<>();
-    for (TranslationRule rule : policy) {
-      int before = above.merge(rule.kind() + " " + rule.name(), 1, Integer::sum) - 1;
-      nth.put(rule, before);
-      names.putIfAbsent(rule, new RuleName(policies, rule.kind(), rule.name(), before));
+    policies.add(policy);
+  }
+
+  /** By what a rule is known: the first policy that has it, and how many of its like are above. */
+  private RuleName name(TranslationRule rule) {
+    RuleName known = names.get(rule);
+    for (int policy = 0; known == null && policy < policies.size(); policy++) {
+      known = name(rule, policy);
     }
-    policies++;
+    if (known == null) {
+      throw new IllegalStateException("no policy of the run has the rule of " + rule.place());
+    }
+    names.put(rule, known);
+    return known;
+  }
+
+  @SuppressWarnings("ReferenceEquality") // rules of one name may be equal, and still be two
+  private @Nullable RuleName name(TranslationRule rule, int policy) {
+    int above = 0;
+    for (TranslationRule each : policies.get(policy)) {
+      if (each == rule) {
+        return new RuleName(policy, rule.kind(), rule.name(), above);
+      }
+      above += isLike(each, rule.kind(), rule.name()) ? 1 : 0;
+    }
+    return null;
+  }
+
+  private static boolean isLike(TranslationRule rule, String kind, String name) {
+    return rule.kind().equals(kind) && rule.name().equals(name);
   }
 
   /** By what the rule with a number is known; null for 0. */
   @Nullable RuleName name(int number) {
-    return number == 0 ? null : Objects.requireNonNull(names.get(rules.get(number - 1)));
+    return number == 0 ? null : name(rules.get(number - 1));
   }
 
   /** The number of the rule of a name; 0 for null. */
@@ -69,9 +89,12 @@ final class Origins {
     if (name == null) {
       return 0;
     }
-    for (Map.Entry<TranslationRule, RuleName> each : names.entrySet()) {
-      if (each.getValue().equals(name)) {
-        return rule(each.getKey());
+    int above = 0;
+    List<TranslationRule> policy =
+        name.policy() < policies.size() ? policies.get(name.policy()) : List.of();
+    for (TranslationRule each : policy) {
+      if (isLike(each, name.kind(), name.name()) && above++ == name.nth()) {
+        return rule(each);
       }
     }
     throw new IllegalArgumentException(
@@ -137,7 +160,7 @@ final class Origins {
       known = next(origins);
       origins.add(origin);
       originNumbers.put(origin, known);
-      int nthOfRule = nth.getOrDefault(rule, 0);
+      int nthOfRule = name(rule).nth();
       String owner = pool + "/" + nthOfRule + " " + rule.kind() + " " + rule.name();
       ownerOfOrigin.add(owners.computeIfAbsent(owner, o -> owners.size()));
     }

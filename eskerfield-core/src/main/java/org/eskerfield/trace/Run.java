@@ -56,6 +56,10 @@ public final class Run {
   private final Map<String, DeviceMachine> machines = new LinkedHashMap<>();
   private final Map<String, Tally> tallies = new LinkedHashMap<>();
   private final IdentityHashMap<AccessRule, AccessList> lists = new IdentityHashMap<>();
+
+  /** How many of the sites are in {@link #lists}. */
+  private int learnt;
+
   private final List<LogEntry> log = new ArrayList<>();
   private Consumer<LogEntry> logTo = log::add;
   private @Nullable Consumer<Transit> watcher;
@@ -103,7 +107,6 @@ public final class Run {
     this.clock = clock;
     sites.addAll(earlier);
     sites.add(program.site());
-    learnLists();
   }
 
   private void add(String device, DeviceMachine machine) {
@@ -122,14 +125,16 @@ public final class Run {
     return new Snapshot(clock.now(), clock.elapsed(), devices, waiting);
   }
 
-  private void learnLists() {
-    for (Device device : site().devices().values()) {
-      for (AccessList list : device.access()) {
-        for (AccessRule rule : list.rules()) {
-          lists.put(rule, list);
+  /** The list that has a rule, in whatever site of the run; they are gone through once asked. */
+  private @Nullable AccessList listOf(AccessRule rule) {
+    for (; learnt < sites.size(); learnt++) {
+      for (Device device : sites.get(learnt).devices().values()) {
+        for (AccessList list : device.access()) {
+          list.rules().forEach(each -> lists.put(each, list));
         }
       }
     }
+    return lists.get(rule);
   }
 
   /** The site, as it is now. */
@@ -168,7 +173,6 @@ public final class Run {
     }
     program = SiteProgram.compile(changed);
     sites.add(changed);
-    learnLists();
     program.devices().forEach((name, each) -> machine(name).goOnWith(each));
   }
 
@@ -362,7 +366,7 @@ public final class Run {
         if (LegRecorder.isForLog(decision.ruling(), decision.by())) {
           AccessList list =
               decision.by() instanceof AccessRule rule
-                  ? lists.get(rule)
+                  ? listOf(rule)
                   : decision.by() instanceof AccessList itself ? itself : null;
           logTo.accept(new LogEntry(clock.now(), leg.where(), list, decision));
         }

@@ -24,6 +24,16 @@ public final class Tracer {
     return new Tracer(SiteProgram.compile(site));
   }
 
+  /** A tracer for a site that differs little: what both have in common is compiled already. */
+  public Tracer on(Site changed) {
+    return new Tracer(program.on(changed));
+  }
+
+  /** The compiled site. */
+  public SiteProgram program() {
+    return program;
+  }
+
   /** The site. */
   public Site site() {
     return program.site();

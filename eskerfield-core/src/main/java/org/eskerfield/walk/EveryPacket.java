@@ -22,11 +22,13 @@ import org.eskerfield.program.DeviceMeaning;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.program.Meaning;
 import org.eskerfield.program.Row;
+import org.eskerfield.program.SiteProgram;
 import org.eskerfield.program.Translations;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Rewrite;
 import org.eskerfield.set.Times;
+import org.eskerfield.set.Unions;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -116,6 +118,8 @@ public final class EveryPacket {
   private static final class Found {
     final List<Passage> passages = new ArrayList<>();
     final List<Approach> approaches = new ArrayList<>();
+    final IdentityHashMap<TranslationRule, List<Passage>> bySource = new IdentityHashMap<>();
+    @Nullable Unions seen;
     final IdentityHashMap<TranslationRule, Led> led = new IdentityHashMap<>();
     final IdentityHashMap<TranslationRule, List<Passage>> byRule = new IdentityHashMap<>();
   }
@@ -136,8 +140,10 @@ public final class EveryPacket {
    *
    * @param usual a moment of an ordinary day; samples are met then where that is possible
    */
-  public static Map<String, EveryPacket> of(Site site, ZonedDateTime usual) {
-    return of(site, new PacketSpace(numbers(site), new Times(site.schedules().values(), usual)));
+  public static Map<String, EveryPacket> of(SiteProgram program, ZonedDateTime usual) {
+    Site site = program.site();
+    Times times = new Times(site.schedules().values(), usual);
+    return of(program, new PacketSpace(numbers(site), times), 0);
   }
 
   /**
@@ -145,7 +151,7 @@ public final class EveryPacket {
    *
    * @param space of a site with the same devices, interfaces and schedules
    */
-  public static Map<String, EveryPacket> of(Site site, PacketSpace space) {
+  public static Map<String, EveryPacket> of(SiteProgram site, PacketSpace space) {
     return of(site, space, 0);
   }
 
@@ -163,11 +169,11 @@ public final class EveryPacket {
    *
    * @param base the number that the first interface gets
    */
-  public static Map<String, EveryPacket> of(Site site, PacketSpace space, int base) {
+  public static Map<String, EveryPacket> of(SiteProgram site, PacketSpace space, int base) {
     Map<String, EveryPacket> all = new LinkedHashMap<>();
-    for (Device device : site.devices().values()) {
-      all.put(device.name(), new EveryPacket(DeviceProgram.compile(site, device), space, base));
-      base += device.interfaces().size() + 1;
+    for (DeviceProgram device : site.devices().values()) {
+      all.put(device.device().name(), new EveryPacket(device, space, base));
+      base += device.device().interfaces().size() + 1;
     }
     return all;
   }
@@ -195,6 +201,20 @@ public final class EveryPacket {
   /** The passages of packets that arrive by an interface and whose destination a rule rewrites. */
   public List<Passage> passages(Interface arriving, TranslationRule rule) {
     return List.copyOf(found(arriving).byRule.getOrDefault(rule, List.of()));
+  }
+
+  /** The passages of packets that arrive by an interface and whose source a rule rewrites. */
+  public List<Passage> passagesBy(Interface arriving, TranslationRule rule) {
+    return List.copyOf(found(arriving).bySource.getOrDefault(rule, List.of()));
+  }
+
+  /** What comes to the rule lists of what arrives by an interface, and is seen as one of a set. */
+  public List<Approach> approaches(Interface arriving, PacketSet seen) {
+    Found here = found(arriving);
+    if (here.seen == null) {
+      here.seen = new Unions(space, here.approaches.stream().map(Approach::seen).toList());
+    }
+    return here.seen.meeting(seen).stream().map(here.approaches::get).toList();
   }
 
   /** All that comes to the rule lists of what arrives by an interface. */
@@ -492,6 +512,9 @@ public final class EveryPacket {
               to,
               source);
       found.passages.add(passage);
+      if (sourceRule != null) {
+        found.bySource.computeIfAbsent(sourceRule, r -> new ArrayList<>()).add(passage);
+      }
       if (rule != null) {
         found.byRule.computeIfAbsent(rule, r -> new ArrayList<>()).add(passage);
       }

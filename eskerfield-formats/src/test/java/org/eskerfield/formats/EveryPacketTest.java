@@ -15,6 +15,7 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.program.SiteProgram;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.DeviceMachine;
@@ -55,7 +56,8 @@ class EveryPacketTest {
       Device edge = Objects.requireNonNull(site.devices().get("edge"));
       DeviceProgram program = DeviceProgram.compile(site, edge);
       ZonedDateTime usual = VirtualClock.start(site.timeZone());
-      EveryPacket sets = Objects.requireNonNull(EveryPacket.of(site, usual).get("edge"));
+      EveryPacket sets =
+          Objects.requireNonNull(EveryPacket.of(SiteProgram.compile(site), usual).get("edge"));
       for (int number = 0; number < edge.interfaces().size(); number++) {
         Interface arriving = edge.interfaces().get(number);
         List<Passage> passages = sets.passages(arriving);

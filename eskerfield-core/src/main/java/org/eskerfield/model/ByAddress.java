@@ -11,11 +11,11 @@ import org.eskerfield.packet.Address;
 import org.jspecify.annotations.Nullable;
 
 /** Hosts or devices, found by their addresses, too: one look into a table made at the first. */
-final class ByAddress<T> extends ByName<T> {
+class ByAddress<T> extends ByName<T> {
   private final Function<T, Collection<Address>> addresses;
   private volatile @Nullable Map<Address, List<T>> index;
 
-  private ByAddress(Map<String, T> things, Function<T, Collection<Address>> addresses) {
+  ByAddress(Map<String, T> things, Function<T, Collection<Address>> addresses) {
     super(things);
     this.addresses = addresses;
   }

@@ -66,7 +66,7 @@ public record Site(
     groups = frozen(groups);
     schedules = frozen(schedules);
     names = frozen(names);
-    devices = ByAddress.of(devices, Site::ownAddresses);
+    devices = Devices.of(devices);
   }
 
   /** A copy that nobody can change. */
@@ -138,7 +138,7 @@ public record Site(
       case NETWORK -> AddressSet.ofPrefixes(named(networks, term).prefixes());
       case HOST -> AddressSet.ofAddresses(named(hosts, term).addresses());
       case GROUP -> addresses(List.of(term));
-      case DEVICE -> AddressSet.ofAddresses(ownAddresses(named(devices, term)));
+      case DEVICE -> AddressSet.ofAddresses(Devices.addresses(named(devices, term)));
     };
   }
 
@@ -167,14 +167,6 @@ public record Site(
       throw new IllegalArgumentException(term.place() + ": nothing is called " + term.text());
     }
     return found;
-  }
-
-  private static List<Address> ownAddresses(Device device) {
-    List<Address> addresses = new ArrayList<>();
-    for (Interface own : device.interfaces()) {
-      addresses.addAll(own.addresses());
-    }
-    return addresses;
   }
 
   /**
@@ -246,12 +238,10 @@ public record Site(
       return List.of(carrier);
     }
     List<Address> found = new ArrayList<>();
-    for (Device device : devices.values()) {
-      for (Interface own : device.interfaces()) {
-        Address address = own.address(family);
-        if (own.network().name().equals(network.name()) && address != null) {
-          found.add(address);
-        }
+    for (Interface own : ((Devices) devices).on(network)) {
+      Address address = own.address(family);
+      if (address != null) {
+        found.add(address);
       }
     }
     return found;
@@ -265,7 +255,7 @@ public record Site(
   /** The one host or device that has the address; null if none does, or several in two realms. */
   public @Nullable Named ownerOf(Address address) {
     List<Host> ends = ((ByAddress<Host>) hosts).at(address);
-    List<Device> between = ((ByAddress<Device>) devices).at(address);
+    List<Device> between = ((Devices) devices).at(address);
     if (ends.size() + between.size() != 1) {
       return null;
     }
@@ -274,7 +264,7 @@ public record Site(
 
   /** The device that has the address as its own, the first in the file; null if none does. */
   public @Nullable Device deviceAt(Address address) {
-    return ((ByAddress<Device>) devices).firstAt(address);
+    return ((Devices) devices).firstAt(address);
   }
 
   /** The network whose prefix holds the address, the first in the file; null if none does. */

@@ -75,7 +75,8 @@ public final class DeviceState {
     this(clock, program, List.of());
   }
 
-  private DeviceState(
+  /** The same of a device that had other rules before, the first first. */
+  public DeviceState(
       VirtualClock clock, DeviceProgram program, List<List<TranslationRule>> earlier) {
     this.clock = clock;
     this.program = program;

@@ -5,6 +5,7 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Function;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
@@ -64,7 +65,7 @@ final class Exchange {
    */
   Exchange(
       SiteProgram program,
-      Map<String, DeviceMachine> machines,
+      Function<String, DeviceMachine> machines,
       Question question,
       ZonedDateTime now,
       boolean terse,

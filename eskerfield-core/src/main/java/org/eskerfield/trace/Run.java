@@ -53,6 +53,7 @@ public final class Run {
       List.of(Duration.ofSeconds(1), Duration.ofSeconds(2));
 
   private final VirtualClock clock;
+  private final ZonedDateTime start;
   private final Map<String, DeviceMachine> machines = new LinkedHashMap<>();
   private final Map<String, Tally> tallies = new LinkedHashMap<>();
   private final IdentityHashMap<AccessRule, AccessList> lists = new IdentityHashMap<>();
@@ -74,7 +75,6 @@ public final class Run {
 
   Run(SiteProgram program, ZonedDateTime start) {
     this(program, List.of(), new VirtualClock(start));
-    program.devices().forEach((name, each) -> add(name, new DeviceMachine(each, clock)));
   }
 
   /** A run that goes on from a snapshot; see {@link Tracer#goOn}. */
@@ -89,13 +89,8 @@ public final class Run {
     }
     for (Map.Entry<String, DeviceProgram> entry : program.devices().entrySet()) {
       String name = entry.getKey();
-      List<List<TranslationRule>> rules = new ArrayList<>();
-      for (Site site : earlier) {
-        Device device = site.devices().get(name);
-        rules.add(device == null ? List.of() : device.translation());
-      }
       DeviceSnapshot known = Objects.requireNonNull(before.devices().get(name));
-      DeviceState state = DeviceState.goOn(known, clock, entry.getValue(), rules);
+      DeviceState state = DeviceState.goOn(known, clock, entry.getValue(), earlierRules(name));
       add(name, new DeviceMachine(entry.getValue(), clock, state));
     }
     Snapshot.Announced waiting = before.announced();
@@ -105,19 +100,30 @@ public final class Run {
   private Run(SiteProgram program, List<Site> earlier, VirtualClock clock) {
     this.program = program;
     this.clock = clock;
+    this.start = clock.now();
     sites.addAll(earlier);
     sites.add(program.site());
   }
 
   private void add(String device, DeviceMachine machine) {
     machines.put(device, machine);
-    tallies.put(device, new Tally(machine, clock.now()));
+    tallies.put(device, new Tally(machine, start));
+  }
+
+  /** The rules that a device had before its present ones. */
+  private List<List<TranslationRule>> earlierRules(String device) {
+    List<List<TranslationRule>> rules = new ArrayList<>();
+    for (Site site : sites.subList(0, sites.size() - 1)) {
+      Device before = site.devices().get(device);
+      rules.add(before == null ? List.of() : before.translation());
+    }
+    return rules;
   }
 
   /** All that the devices know now. */
   public Snapshot snapshot() {
     Map<String, DeviceSnapshot> devices = new LinkedHashMap<>();
-    machines.forEach((name, each) -> devices.put(name, each.snapshot()));
+    program.devices().keySet().forEach(name -> devices.put(name, machine(name).snapshot()));
     Snapshot.Announced waiting =
         announced == null
             ? null
@@ -173,7 +179,7 @@ public final class Run {
     }
     program = SiteProgram.compile(changed);
     sites.add(changed);
-    program.devices().forEach((name, each) -> machine(name).goOnWith(each));
+    machines.forEach((name, each) -> each.goOnWith(program.device(name)));
   }
 
   /**
@@ -224,7 +230,7 @@ public final class Run {
       @Nullable Map<String, Tally> counting,
       @Nullable Watch watch) {
     return new Exchange(
-        program, machines, question.on(site()), clock.now(), terse, counting, watch, null);
+        program, this::machine, question.on(site()), clock.now(), terse, counting, watch, null);
   }
 
   /** Who watches flows whose times are given, so that nobody may wait. */
@@ -393,11 +399,8 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public Figures figures(String device) {
-    Tally tally = tallies.get(device);
-    if (tally == null) {
-      throw new IllegalArgumentException("no device is called " + device);
-    }
-    return tally.figures(clock.now());
+    machine(device);
+    return Objects.requireNonNull(tallies.get(device)).figures(clock.now());
   }
 
   /** As {@link #converse}, but nobody counts or writes a log. */
@@ -414,7 +417,7 @@ public final class Run {
   /** As {@link #ask(Question)}; somebody hears all that is asked of the packets. */
   Trace ask(Question question, Alike alike) {
     Question here = question.on(site());
-    return new Exchange(program, machines, here, clock.now(), false, null, null, alike).run();
+    return new Exchange(program, this::machine, here, clock.now(), false, null, null, alike).run();
   }
 
   /**
@@ -514,11 +517,17 @@ public final class Run {
     machines.values().forEach(each -> each.forget(AddressSet.ofAddresses(host.addresses())));
   }
 
+  /** The machine of a device; most traces meet few of the devices of a site. */
   private DeviceMachine machine(String device) {
-    DeviceMachine machine = machines.get(device);
-    if (machine == null) {
+    DeviceMachine known = machines.get(device);
+    if (known != null) {
+      return known;
+    }
+    DeviceProgram compiled = program.devices().get(device);
+    if (compiled == null) {
       throw new IllegalArgumentException("no device is called " + device);
     }
-    return machine;
+    add(device, new DeviceMachine(compiled, clock, earlierRules(device)));
+    return Objects.requireNonNull(machines.get(device));
   }
 }

@@ -72,6 +72,12 @@ public final class DeviceMachine extends DeviceWalk {
     this(program, clock, new DeviceState(clock, program));
   }
 
+  /** A machine without any state yet, whose device had other rules before. */
+  public DeviceMachine(
+      DeviceProgram program, VirtualClock clock, List<List<TranslationRule>> earlier) {
+    this(program, clock, new DeviceState(clock, program, earlier));
+  }
+
   /** A machine with the state of another one. */
   public DeviceMachine(DeviceProgram program, VirtualClock clock, DeviceState state) {
     super(program);

@@ -1,8 +1,8 @@
 package org.eskerfield.walk;
 
 import java.time.ZonedDateTime;
-import java.util.Map;
 import java.util.Objects;
+import java.util.function.Function;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
@@ -73,7 +73,7 @@ public final class SiteWalk {
   private record Hop(@Nullable Network network, @Nullable Address via, @Nullable Device from) {}
 
   private final SiteProgram program;
-  private final Map<String, DeviceMachine> machines;
+  private final Function<String, DeviceMachine> machines;
   private final Flow flow;
   private final ZonedDateTime now;
   private final Listener listener;
@@ -101,14 +101,14 @@ public final class SiteWalk {
   /**
    * A walk.
    *
-   * @param machines the devices with their state
+   * @param machines the machine of each device, with its state
    * @param now the moment, which the filters of hosts ask for
    * @param listener hears of each node
    * @param witness hears all that is asked, or null
    */
   public SiteWalk(
       SiteProgram program,
-      Map<String, DeviceMachine> machines,
+      Function<String, DeviceMachine> machines,
       Flow flow,
       ZonedDateTime now,
       Listener listener,
@@ -261,11 +261,8 @@ public final class SiteWalk {
   }
 
   private DeviceMachine take(Device device, @Nullable Interface own) {
+    DeviceMachine machine = machines.apply(device.name());
     narrator = listener.comesTo(device.name(), Place.DEVICE, own, packet);
-    DeviceMachine machine = machines.get(device.name());
-    if (machine == null) {
-      throw new IllegalStateException(device.name() + " is not of this site");
-    }
     if (witness != null) {
       witness.comesTo(machine.program(), packet);
     }

@@ -217,6 +217,24 @@ class PacketSetTest {
   }
 
   /** Whatever is found not to overlap does not, and what cannot is not brought together at all. */
+  @Property(tries = 300, seed = "20260105")
+  void thoseAreFoundThatHaveSomethingInCommon(
+      @ForAll("manySets") List<PacketSet> sets, @ForAll("sets") PacketSet some) {
+    Unions unions = new Unions(SPACE, sets);
+    List<Integer> meeting = new ArrayList<>();
+    PacketSet all = SPACE.none();
+    for (int i = 0; i < sets.size(); i++) {
+      PacketSet common = sets.get(i).intersection(some);
+      assertThat(sets.get(i).meets(some)).isEqualTo(!common.isEmpty());
+      if (!common.isEmpty()) {
+        meeting.add(i);
+      }
+      all = all.union(sets.get(i));
+    }
+    assertThat(unions.meeting(some)).isEqualTo(meeting);
+    assertThat(unions.all()).isEqualTo(all);
+  }
+
   @Property(tries = 200)
   void setsThatMeetOverlap(@ForAll("manySets") List<PacketSet> sets) {
     int[][] found = Overlaps.of(sets.stream().map(PacketSet::bounds).toList());

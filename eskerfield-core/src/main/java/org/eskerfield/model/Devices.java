@@ -1,0 +1,45 @@
+package org.eskerfield.model;
+
+import java.util.ArrayList;
+import java.util.HashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.packet.Address;
+import org.jspecify.annotations.Nullable;
+
+/** Devices, found by their addresses and by the networks that they are on, too. */
+final class Devices extends ByAddress<Device> {
+  private volatile @Nullable Map<String, List<Interface>> onNetworks;
+
+  private Devices(Map<String, Device> devices) {
+    super(devices, Devices::addresses);
+  }
+
+  /** The same devices, the same object if they are so already. */
+  static Devices of(Map<String, Device> devices) {
+    return devices instanceof Devices known ? known : new Devices(devices);
+  }
+
+  static List<Address> addresses(Device device) {
+    List<Address> addresses = new ArrayList<>();
+    for (Interface own : device.interfaces()) {
+      addresses.addAll(own.addresses());
+    }
+    return addresses;
+  }
+
+  /** The interfaces on a network, in the order of the file; empty for none. */
+  List<Interface> on(Network network) {
+    Map<String, List<Interface>> known = onNetworks;
+    if (known == null) {
+      known = new HashMap<>();
+      for (Device device : values()) {
+        for (Interface own : device.interfaces()) {
+          known.computeIfAbsent(own.network().name(), name -> new ArrayList<>(1)).add(own);
+        }
+      }
+      onNetworks = known;
+    }
+    return known.getOrDefault(network.name(), List.of());
+  }
+}

@@ -39,6 +39,9 @@ import org.jspecify.annotations.Nullable;
 final class MapLayout {
   private static final double PADDING = 8;
 
+  /** Up to how many boxes stand in the order of the file where lines leave it open. */
+  private static final int MOST_IN_ORDER = 400;
+
   final double width;
   final double height;
 
@@ -52,7 +55,12 @@ final class MapLayout {
     root.setProperty(CoreOptions.DIRECTION, downwards ? Direction.DOWN : Direction.RIGHT);
     root.setProperty(CoreOptions.EDGE_ROUTING, EdgeRouting.ORTHOGONAL);
     root.setProperty(CoreOptions.PADDING, new ElkPadding(14, 28, 14, 14));
-    root.setProperty(LayeredOptions.CONSIDER_MODEL_ORDER_STRATEGY, OrderingStrategy.PREFER_NODES);
+    // To keep the order of the file compares every pair of boxes many times over.
+    root.setProperty(
+        LayeredOptions.CONSIDER_MODEL_ORDER_STRATEGY,
+        plan.boxes().size() <= MOST_IN_ORDER
+            ? OrderingStrategy.PREFER_NODES
+            : OrderingStrategy.NONE);
     double part = plan.detail.isTight() ? 0.5 : 1;
     root.setProperty(LayeredOptions.SPACING_NODE_NODE, 20 * part);
     root.setProperty(LayeredOptions.SPACING_NODE_NODE_BETWEEN_LAYERS, 24 * part);

@@ -437,25 +437,9 @@ public final class Claims {
   }
 
   /**
-   * Whether a device answers on one of its networks for an address of that network, or of a block
-   * that is routed to it there.
+   * The addresses for which a device answers on one of its networks, as if they were its own: those
+   * of that network, or of a block that is routed to it there, that its rules name as external.
    */
-  public boolean answersOn(Network network, Address address) {
-    if (!named(network.realm()).contains(address)) {
-      return false;
-    }
-    if (network.prefixOf(address) != null) {
-      return true;
-    }
-    for (RoutedHere here : routedHere) {
-      if (here.by.network().name().equals(network.name()) && here.block.contains(address)) {
-        return true;
-      }
-    }
-    return false;
-  }
-
-  /** The addresses for which {@link #answersOn} says yes. */
   public AddressSet answeredOn(Network network) {
     List<Prefix> blocks = new ArrayList<>(network.prefixes());
     for (RoutedHere here : routedHere) {

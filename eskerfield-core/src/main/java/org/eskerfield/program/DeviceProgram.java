@@ -292,17 +292,12 @@ public final class DeviceProgram {
    * enabled translation rules name as external, and that is of the network or routed to it there.
    */
   public boolean answersOn(Network network, Address address) {
-    return claims.answersOn(network, address);
+    return claims.answeredOn(network).contains(address);
   }
 
   /** Whether enabled translation rules name the address as external, pools included. */
   public boolean names(Address address, @Nullable String realm) {
     return claims.named(realm).contains(address);
-  }
-
-  /** Whether enabled translation rules name the address on an interface of the internet. */
-  public boolean isNamedOutside(Address address) {
-    return claims.namedOutside().contains(address);
   }
 
   /**

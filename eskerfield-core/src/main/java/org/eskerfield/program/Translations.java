@@ -225,13 +225,18 @@ public final class Translations {
       }
     }
 
+    /** The addresses that the rule can give to what leaves by an interface. */
+    public AddressSet externals(DeviceProgram program, Interface side) {
+      return pool == null ? program.ownOf(side) : pool;
+    }
+
     /** What the rule does to every packet that leaves by an interface. */
     public Rewrite rewrite(DeviceMeaning all, Interface side) {
       if (rule instanceof StaticRule fixed && external != null) {
         Rewrite moves = all.addressesMove(Dimension.SOURCE, fixed.internalBlock(), external);
         return all.portsMove(moves, Dimension.SOURCE_PORT, -fixed.shift());
       }
-      AddressSet addresses = pool == null ? all.program().ownOf(side) : pool;
+      AddressSet addresses = externals(all.program(), side);
       return rule instanceof DynamicRule ? all.lends(addresses) : all.shares(addresses);
     }
 

@@ -309,8 +309,8 @@ public final class DeviceMachine extends DeviceWalk {
   }
 
   @Override
-  Address external(int binding, AddressSet externals) {
-    return tables.external(binding);
+  @Nullable Address external(int binding, AddressSet externals) {
+    return binding < 0 ? null : tables.external(binding);
   }
 
   @Override
@@ -847,7 +847,7 @@ public final class DeviceMachine extends DeviceWalk {
       boolean lends = rule.rule() instanceof DynamicRule;
       if (lends || rule.rule() instanceof SharedRule) {
         Interface side = rule.leaving().interfaces().get(0);
-        AddressSet externals = rule.pool() == null ? program.ownOf(side) : rule.pool();
+        AddressSet externals = rule.externals(program, side);
         fills.addAll(tables.fills(rule.rule(), externals, lends, side.network().realm()));
       }
     }

@@ -126,7 +126,7 @@ abstract class DeviceWalk {
   abstract int bind(
       TranslationRule rule, Interface side, AddressSet externals, boolean whole, Seen seen);
 
-  /** The external address of a binding out of some addresses. */
+  /** The external address of a binding out of some addresses; null where there is no binding. */
   abstract @Nullable Address external(int binding, AddressSet externals);
 
   /** Takes back a binding that was made for a packet which did not leave. */
@@ -590,10 +590,10 @@ abstract class DeviceWalk {
 
   /** Gives the packet the source that a rule says. */
   final @Nullable Ruling translateSource(Translations.Outbound rule, Interface side, Seen seen) {
-    AddressSet externals = rule.pool() == null ? program.ownOf(side) : rule.pool();
+    AddressSet externals = rule.externals(program, side);
     if (rule.rule() instanceof DynamicRule) {
       int made = bind(rule.rule(), side, externals, /* whole= */ true, seen);
-      return bound(rule.rule(), side, made, externals, Ruling.POOL_USED_UP);
+      return bound(rule.rule(), made, external(made, externals), side);
     }
     if (!(rule.rule() instanceof StaticRule)) {
       return share(rule.rule(), side, externals, seen);
@@ -611,17 +611,24 @@ abstract class DeviceWalk {
       return end(Ruling.CANNOT_SHARE, rule);
     }
     int made = bind(rule, side, externals, /* whole= */ false, seen);
-    return bound(rule, side, made, externals, Ruling.PORTS_USED_UP);
+    return bound(rule, made, null, side);
   }
 
-  /** Goes on with a binding, or ends the packet for lack of one. */
+  /**
+   * Goes on with a binding, or ends the packet for lack of one.
+   *
+   * @param lent the address that is lent as a whole, of which some ports may be somebody else's;
+   *     null where a port of one is shared
+   */
   private @Nullable Ruling bound(
-      TranslationRule rule, Interface side, int made, AddressSet externals, Ruling usedUp) {
+      TranslationRule rule, int made, @Nullable Address lent, Interface side) {
     if (made < 0) {
-      return end(made == DeviceState.AT_ITS_LIMIT ? Ruling.PORT_LIMIT_REACHED : usedUp, rule);
+      return switch (made) {
+        case DeviceState.AT_ITS_LIMIT -> end(Ruling.PORT_LIMIT_REACHED, rule);
+        default ->
+            end(rule instanceof DynamicRule ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
+      };
     }
-    // Of an address that is lent as a whole, some ports may be somebody else's.
-    Address lent = usedUp == Ruling.POOL_USED_UP ? external(made, externals) : null;
     boolean claimed = lent != null && is(program.claimedAt(lent, program.realm(side)));
     if (claimed || (outside == null && isTaken())) {
       forgetUnused(made);

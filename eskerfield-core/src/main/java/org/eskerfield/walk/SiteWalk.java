@@ -155,11 +155,6 @@ public final class SiteWalk {
     return asItArrived;
   }
 
-  /** Takes what a host received for what its notice is about. */
-  public void answersAtHost(Packet received) {
-    asItArrived = received;
-  }
-
   /**
    * Sends a packet on its way, to its end.
    *

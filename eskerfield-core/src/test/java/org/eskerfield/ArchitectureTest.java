@@ -11,6 +11,7 @@ import com.tngtech.archunit.core.importer.ImportOption;
 import com.tngtech.archunit.library.Architectures.LayeredArchitecture;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Set;
 import org.jspecify.annotations.NullMarked;
 import org.junit.jupiter.api.Test;
 
@@ -74,9 +75,32 @@ class ArchitectureTest {
             "java.util..",
             "java.time..",
             "org.eskerfield..",
-            "org.jspecify..")
+            "org.jspecify..",
+            "io.soabase.recordbuilder.core..") // marks what is written at compile time, not loaded
         .check(CORE);
   }
+
+  /** A kind that is added is to be asked for wherever the others are: the compiler sees to that. */
+  @Test
+  void theKindOfARuleIsAskedOfTheRule() {
+    for (JavaClass type : CORE) {
+      if (!type.getPackageName().equals("org.eskerfield.model")) {
+        assertThat(type.getInstanceofChecks())
+            .as("instanceof in %s", type.getName())
+            .noneMatch(check -> KINDS.contains(check.getRawType().getSimpleName()));
+      }
+    }
+  }
+
+  private static final Set<String> KINDS =
+      Set.of(
+          "InwardRule",
+          "OutwardRule",
+          "StaticRule",
+          "DestinationRule",
+          "DynamicRule",
+          "SharedRule",
+          "UntouchedRule");
 
   @Test
   void everyPackageExplainsItselfAndIsNullMarked() {

@@ -11,19 +11,26 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.DeviceBuilder;
+import org.eskerfield.model.DynamicRuleBuilder;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.HostBuilder;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceBuilder;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Pool;
@@ -31,11 +38,11 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
@@ -58,17 +65,14 @@ public final class Draft {
   public Draft network(String name, String prefix, @Nullable String carrier) {
     networks.put(
         name,
-        new Network(
-            name,
-            List.of(p(prefix)),
-            carrier == null ? name : Site.INTERNET,
-            null,
-            carrier == null ? List.of() : List.of(a(carrier)),
-            List.of(),
-            AddressSet.NONE,
-            null,
-            null,
-            HERE));
+        NetworkBuilder.builder()
+            .name(name)
+            .prefixes(List.of(p(prefix)))
+            .zone(carrier == null ? name : Site.INTERNET)
+            .carrier(carrier == null ? List.of() : List.of(a(carrier)))
+            .leases(AddressSet.NONE)
+            .place(HERE)
+            .build());
     return this;
   }
 
@@ -78,17 +82,15 @@ public final class Draft {
     Network made = Objects.requireNonNull(networks.get(name));
     networks.put(
         name,
-        new Network(
-            name,
-            made.prefixes(),
-            made.zone(),
-            realm,
-            made.carrier(),
-            List.of(),
-            AddressSet.NONE,
-            null,
-            null,
-            HERE));
+        NetworkBuilder.builder()
+            .name(name)
+            .prefixes(made.prefixes())
+            .zone(made.zone())
+            .realm(realm)
+            .carrier(made.carrier())
+            .leases(AddressSet.NONE)
+            .place(HERE)
+            .build());
     return this;
   }
 
@@ -108,21 +110,19 @@ public final class Draft {
         Arrays.stream(ports).mapToObj(port -> new ServiceTerm(service(port), HERE)).toList();
     hosts.put(
         name,
-        new Host(
-            name,
-            network == null ? List.of() : List.of(Objects.requireNonNull(networks.get(network))),
-            List.of(a(address)),
-            Assignment.FIXED,
-            List.of(),
-            gateway == null ? List.of() : List.of(a(gateway)),
-            null,
-            listens,
-            true,
-            null,
-            List.of(),
-            false,
-            null,
-            HERE));
+        HostBuilder.builder()
+            .name(name)
+            .networks(
+                network == null
+                    ? List.of()
+                    : List.of(Objects.requireNonNull(networks.get(network))))
+            .addresses(List.of(a(address)))
+            .assigned(Assignment.FIXED)
+            .gateways(gateway == null ? List.of() : List.of(a(gateway)))
+            .listens(listens)
+            .answersPing(true)
+            .place(HERE)
+            .build());
     return this;
   }
 
@@ -201,14 +201,14 @@ public final class Draft {
     /** An interface with the name of its network. */
     public DeviceDraft on(String network, String address) {
       interfaces.add(
-          new Interface(
-              network,
-              Objects.requireNonNull(networks.get(network)),
-              List.of(a(address)),
-              Assignment.FIXED,
-              Interface.State.UP,
-              null,
-              HERE));
+          InterfaceBuilder.builder()
+              .name(network)
+              .network(Objects.requireNonNull(networks.get(network)))
+              .addresses(List.of(a(address)))
+              .assigned(Assignment.FIXED)
+              .state(Interface.State.UP)
+              .place(HERE)
+              .build());
       return this;
     }
 
@@ -251,8 +251,13 @@ public final class Draft {
     /** A dynamic rule that lends a range of addresses. */
     public DeviceDraft dynamic(String from, String leaving, String range) {
       translation.add(
-          new DynamicRule(
-              "lend", terms(from), List.of(), way(leaving), pool(range), null, false, null, HERE));
+          DynamicRuleBuilder.builder()
+              .name("lend")
+              .from(terms(from))
+              .leaving(way(leaving))
+              .pool(pool(range))
+              .place(HERE)
+              .build());
       return this;
     }
 
@@ -268,28 +273,27 @@ public final class Draft {
 
     private DeviceDraft shared(String from, String leaving, @Nullable Pool pool) {
       translation.add(
-          new SharedRule(
-              "share", terms(from), List.of(), way(leaving), pool, null, false, null, HERE));
+          SharedRuleBuilder.builder()
+              .name("share")
+              .from(terms(from))
+              .leaving(way(leaving))
+              .pool(pool)
+              .place(HERE)
+              .build());
       return this;
     }
 
     /** A static rule for whole addresses. */
     public DeviceDraft fixed(String facing, String external, String internal) {
       translation.add(
-          new StaticRule(
-              "fix",
-              way(facing),
-              null,
-              new External(Prefix.of(a(external)), null, external),
-              List.of(),
-              term(internal),
-              Prefix.of(a(internal)),
-              null,
-              null,
-              null,
-              false,
-              null,
-              HERE));
+          StaticRuleBuilder.builder()
+              .name("fix")
+              .facing(way(facing))
+              .external(new External(Prefix.of(a(external)), null, external))
+              .internal(term(internal))
+              .internalBlock(Prefix.of(a(internal)))
+              .place(HERE)
+              .build());
       return this;
     }
 
@@ -335,22 +339,19 @@ public final class Draft {
         DestinationRule.@Nullable Sources sources,
         @Nullable Hairpin hairpin) {
       translation.add(
-          new DestinationRule(
-              "lead",
-              way(arriving),
-              leaving,
-              sources,
-              List.of(),
-              new External(Prefix.of(a(external)), null, external),
-              port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),
-              term(internal),
-              Prefix.of(a(internal)),
-              internalPort == 0 ? null : PortSet.of(internalPort),
-              hairpin,
-              null,
-              false,
-              null,
-              HERE));
+          DestinationRuleBuilder.builder()
+              .name("lead")
+              .facing(way(arriving))
+              .leaving(leaving)
+              .sources(sources)
+              .external(new External(Prefix.of(a(external)), null, external))
+              .services(port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)))
+              .internal(term(internal))
+              .internalBlock(Prefix.of(a(internal)))
+              .internalPorts(internalPort == 0 ? null : PortSet.of(internalPort))
+              .hairpin(hairpin)
+              .place(HERE)
+              .build());
       return this;
     }
 
@@ -363,32 +364,29 @@ public final class Draft {
         @Nullable String to,
         int port) {
       AccessRule rule =
-          new AccessRule(
-              Action.ACCEPT,
-              "pass",
-              terms(from),
-              terms(to),
-              port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)),
-              null,
-              null,
-              false,
-              false,
-              null,
-              HERE);
+          AccessRuleBuilder.builder()
+              .action(Action.ACCEPT)
+              .name("pass")
+              .from(terms(from))
+              .to(terms(to))
+              .services(port == 0 ? List.of() : List.of(new ServiceTerm(service(port), HERE)))
+              .place(HERE)
+              .build();
       access.add(
-          new AccessList(
-              "list",
-              List.of(
-                  new AccessList.Guard(
-                      arriving == null ? null : way(arriving),
-                      leaving == null ? null : way(leaving),
-                      false,
-                      HERE)),
-              List.of(rule),
-              Action.DROP,
-              stateless,
-              null,
-              HERE));
+          AccessListBuilder.builder()
+              .name("list")
+              .guards(
+                  List.of(
+                      new AccessList.Guard(
+                          arriving == null ? null : way(arriving),
+                          leaving == null ? null : way(leaving),
+                          false,
+                          HERE)))
+              .rules(List.of(rule))
+              .otherwise(Action.DROP)
+              .stateless(stateless)
+              .place(HERE)
+              .build());
       return this;
     }
 
@@ -396,19 +394,17 @@ public final class Draft {
     public Draft done() {
       devices.put(
           name,
-          new Device(
-              name,
-              stance,
-              false,
-              false,
-              state,
-              interfaces,
-              routes,
-              services,
-              translation,
-              access,
-              null,
-              HERE));
+          DeviceBuilder.builder()
+              .name(name)
+              .stance(stance)
+              .state(state)
+              .interfaces(interfaces)
+              .routes(routes)
+              .services(services)
+              .translation(translation)
+              .access(access)
+              .place(HERE)
+              .build());
       return Draft.this;
     }
   }

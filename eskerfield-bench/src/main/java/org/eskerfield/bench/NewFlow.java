@@ -9,7 +9,6 @@ import org.eskerfield.formats.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
@@ -77,7 +76,7 @@ public class NewFlow {
             inside);
     List<Address> offered = new ArrayList<>();
     for (TranslationRule rule : device.translation()) {
-      Prefix block = rule instanceof InwardRule in ? in.external().now(Family.IPV4) : null;
+      Prefix block = rule.block(Family.IPV4);
       if (block != null) {
         offered.add(block.first());
       }

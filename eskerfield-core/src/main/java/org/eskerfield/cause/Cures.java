@@ -14,22 +14,19 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
@@ -245,10 +242,12 @@ public final class Cures {
       case DROPPED_BY_STANCE, REJECTED_BY_STANCE -> open();
       case NOT_ADMITTED -> admit();
       case SOURCE_NOT_CARRIED -> privateSource(place);
-      default ->
-          place instanceof InwardRule rule
-              ? obstacle.cause() == Cause.WRONG_INTERFACE ? face(rule) : serve(rule)
-              : null;
+      default -> {
+        InwardRule rule = InwardRule.of(place);
+        yield rule == null
+            ? null
+            : obstacle.cause() == Cause.WRONG_INTERFACE ? face(rule) : serve(rule);
+      }
     };
   }
 
@@ -332,7 +331,7 @@ public final class Cures {
   }
 
   private @Nullable Cure admit() {
-    if (!(end.by() instanceof InwardRule rule) || rule.admit() == null) {
+    if (!(end.by() instanceof TranslationRule rule) || rule.admit() == null) {
       return null;
     }
     Admission admit = rule.admit();
@@ -408,7 +407,7 @@ public final class Cures {
     for (AccessList list : device.access()) {
       int at = list.rules().indexOf(early);
       if (at >= 0) {
-        AccessList rest = Mends.with(list, list.rules().subList(at + 1, list.rules().size()));
+        AccessList rest = list.withRules(list.rules().subList(at + 1, list.rules().size()));
         AccessRule rule =
             CompiledList.of(site, rest)
                 .firstMatch(Packet.of(seen()), false, obstacle.conversation().attempt().at());
@@ -418,7 +417,8 @@ public final class Cures {
     List<TranslationRule> rules = device.translation();
     int at = rules.indexOf(early);
     for (int i = at + 1; at >= 0 && i < rules.size(); i++) {
-      if (rules.get(i) instanceof InwardRule rule && !rule.disabled() && isFor(rule, sent)) {
+      InwardRule rule = rules.get(i).inward();
+      if (rule != null && !rule.disabled() && isFor(rule, sent)) {
         return rule;
       }
     }
@@ -426,7 +426,7 @@ public final class Cures {
   }
 
   private static boolean isFor(InwardRule rule, Header packet) {
-    Prefix external = rule.external().now(packet.destination().family());
+    Prefix external = rule.block(packet.destination().family());
     return external != null
         && external.contains(packet.destination())
         && Case.covers(rule.services(), packet);
@@ -434,9 +434,9 @@ public final class Cures {
 
   private @Nullable Cure untouched(@Nullable Placed early) {
     Cure moved = order(early);
-    return moved != null || !(early instanceof UntouchedRule rule)
-        ? moved
-        : narrowed(site, rule, sent.source());
+    return moved == null && early instanceof TranslationRule rule
+        ? rule.by(in -> null, out -> null, both -> narrowed(site, both, sent.source()))
+        : moved;
   }
 
   /** An untouched rule for inner networks only, as seen from a source; null if that is no help. */
@@ -463,7 +463,7 @@ public final class Cures {
   // Translation.
 
   private static String key(InwardRule rule, String ofDestination, String ofStatic) {
-    return rule instanceof StaticRule ? ofStatic : ofDestination;
+    return rule.by(fixed -> ofStatic, to -> ofDestination);
   }
 
   private @Nullable Cure face(InwardRule rule) {
@@ -475,7 +475,7 @@ public final class Cures {
   }
 
   private @Nullable Cure serve(InwardRule rule) {
-    if (!(rule instanceof DestinationRule)) {
+    if (rule.isBothWays()) {
       return null;
     }
     List<Edit> edits = new ArrayList<>();
@@ -526,12 +526,9 @@ public final class Cures {
     if (device == null || arriving == null) {
       return null;
     }
-    for (TranslationRule each : device.translation()) {
-      if (each instanceof InwardRule rule
-          && rule.disabled()
-          && isFor(rule, header)
-          && rule.facing().names(arriving)) {
-        return enabled(rule);
+    for (InwardRule each : device.inward()) {
+      if (each.disabled() && isFor(each, header) && each.facing().names(arriving)) {
+        return enabled(each);
       }
     }
     return null;
@@ -564,15 +561,13 @@ public final class Cures {
       return enabled;
     }
     for (Device inner : site.devices().values()) {
-      for (TranslationRule rule : inner.translation()) {
-        if (rule instanceof InwardRule inward
-            && !rule.disabled()
-            && obstacle.detail().contains("(line " + rule.place().line() + ")")) {
-          Prefix to = Objects.requireNonNull(inward.external().now(header.destination().family()));
+      for (InwardRule rule : inner.inward()) {
+        if (!rule.disabled() && obstacle.detail().contains("(line " + rule.place().line() + ")")) {
+          Prefix to = Objects.requireNonNull(rule.block(header.destination().family()));
           String port =
-              inward.services().isEmpty()
+              rule.services().isEmpty()
                   ? ""
-                  : " " + inward.services().get(0).service().parts().get(0).ports().first();
+                  : " " + rule.services().get(0).service().parts().get(0).ports().first();
           return Cure.of(
               "lead it on to " + inner.name() + " with a destination rule of " + outer.name(),
               rule(outer, leg.arriving(), rule.name(), to.first() + port));
@@ -583,7 +578,8 @@ public final class Cures {
   }
 
   private @Nullable Cure hairpin(@Nullable Placed place) {
-    if (!(place instanceof InwardRule rule) || leg.arriving() == null) {
+    InwardRule rule = InwardRule.of(place);
+    if (rule == null || leg.arriving() == null) {
       return null;
     }
     Hairpin hairpin = rule.hairpin();
@@ -612,10 +608,11 @@ public final class Cures {
     if (device == null || leaving == null || network == null || !network.carrier().isEmpty()) {
       return null; // what the carrier itself assigned is no source to be shared
     }
-    if (place instanceof SharedRule || place instanceof DynamicRule) {
+    OutwardRule outward = OutwardRule.of(place);
+    if (outward != null) {
       return Cure.of(
-          "let " + Labels.of(place) + " act on what leaves by " + leaving.name(),
-          new Edit.Put(place.place(), "leaving", leaving.name()));
+          "let " + Labels.of(outward) + " act on what leaves by " + leaving.name(),
+          new Edit.Put(outward.place(), "leaving", leaving.name()));
     }
     return Cure.of(
         "share the address of " + leaving.name() + " among the sources of " + network.name(),
@@ -638,7 +635,7 @@ public final class Cures {
   }
 
   private @Nullable Cure sharing(@Nullable Placed place) {
-    return place instanceof DynamicRule rule
+    return place instanceof TranslationRule rule && rule.lends()
         ? Cure.of(
             "let the sources of " + Labels.of(rule) + " share the addresses",
             new Edit.Rename(rule.place(), "dynamic", "shared"))
@@ -646,7 +643,8 @@ public final class Cures {
   }
 
   private @Nullable Cure changed(@Nullable Placed place) {
-    if (!(place instanceof InwardRule rule)) {
+    InwardRule rule = InwardRule.of(place);
+    if (rule == null) {
       return null;
     }
     for (Device device : site.devices().values()) {
@@ -669,7 +667,8 @@ public final class Cures {
   }
 
   private @Nullable Cure ownService(@Nullable Placed place) {
-    if (!(place instanceof DestinationRule rule) || rule.services().size() != 1) {
+    InwardRule rule = InwardRule.of(place);
+    if (rule == null || rule.isBothWays() || rule.services().size() != 1) {
       return null;
     }
     int port = sent.destinationPort();
@@ -695,7 +694,7 @@ public final class Cures {
   // Hosts and routes.
 
   private @Nullable Cure otherWay(@Nullable Placed place) {
-    if (place instanceof InwardRule rule && rule.hairpin() != null) {
+    if (place instanceof TranslationRule rule && rule.hairpin() != null) {
       return Cure.of(
           "let the source become the device's, so that replies come back by it",
           new Edit.Put(
@@ -769,12 +768,11 @@ public final class Cures {
     }
     List<Edit> edits = new ArrayList<>();
     for (Device device : site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (rule instanceof InwardRule inward
-            && inward.internalBlock().equals(Prefix.of(header.destination()))) {
-          String port = inward.internalPorts() == null ? "" : " " + inward.internalPorts();
+      for (InwardRule rule : device.inward()) {
+        if (rule.internalBlock().equals(Prefix.of(header.destination()))) {
+          String port = rule.internalPorts() == null ? "" : " " + rule.internalPorts();
           edits.add(
-              new Edit.Put(rule.place(), key(inward, "becomes", "internal"), moved.name() + port));
+              new Edit.Put(rule.place(), key(rule, "becomes", "internal"), moved.name() + port));
         }
       }
       for (AccessList list : device.access()) {

@@ -9,6 +9,7 @@ import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
@@ -57,33 +58,16 @@ final class Mends {
   /** Lets packets of a sender pass a list, whatever they are for. */
   static Device passing(Device device, AccessList list, Header header) {
     AccessRule opening =
-        new AccessRule(
-            Action.ACCEPT,
-            "as if mended",
-            List.of(term(header.source())),
-            List.of(),
-            List.of(service(header)),
-            null,
-            null,
-            false,
-            false,
-            null,
-            list.place());
+        AccessRuleBuilder.builder()
+            .action(Action.ACCEPT)
+            .name("as if mended")
+            .from(List.of(term(header.source())))
+            .services(List.of(service(header)))
+            .place(list.place())
+            .build();
     List<AccessRule> rules = new ArrayList<>(list.rules());
     rules.add(0, opening);
-    return replaced(device, list, with(list, rules));
-  }
-
-  static AccessList with(AccessList list, List<AccessRule> rules) {
-    return new AccessList(
-        list.name(),
-        list.guards(),
-        rules,
-        list.otherwise(),
-        list.logsOtherwise(),
-        list.stateless(),
-        list.note(),
-        list.place());
+    return replaced(device, list, list.withRules(rules));
   }
 
   static Device replaced(Device device, AccessList list, AccessList changed) {
@@ -109,7 +93,7 @@ final class Mends {
     List<AccessList> lists = new ArrayList<>();
     for (AccessList list : device.access()) {
       List<AccessRule> left = new ArrayList<>(list.rules());
-      lists.add(left.remove(rule) ? with(list, left) : list);
+      lists.add(left.remove(rule) ? list.withRules(left) : list);
     }
     return device.withTranslation(rules).withAccess(device.stance(), lists);
   }
@@ -128,15 +112,7 @@ final class Mends {
 
   /** Sets an interface up. */
   static Device up(Device device, Interface own) {
-    Interface up =
-        new Interface(
-            own.name(),
-            own.network(),
-            own.addresses(),
-            own.assigned(),
-            Interface.State.UP,
-            own.note(),
-            own.place());
+    Interface up = own.withState(Interface.State.UP);
     List<Interface> interfaces = new ArrayList<>();
     for (Interface each : device.interfaces()) {
       interfaces.add(each.name().equals(own.name()) ? up : each);
@@ -153,91 +129,25 @@ final class Mends {
     return device.withInterfaces(interfaces).withRoutes(routes);
   }
 
-  /** A host that is switched on. */
-  static Host on(Host host) {
-    HostCopy copy = new HostCopy(host);
-    copy.off = false;
-    return copy.host();
-  }
-
-  /** A host on a network that lets everything out. */
-  static Host unblocked(Host host) {
-    HostCopy copy = new HostCopy(host);
-    copy.blocked = List.of();
-    return copy.host();
-  }
-
-  /** A host without a filter. */
-  static Host unfiltered(Host host) {
-    HostCopy copy = new HostCopy(host);
-    copy.filter = null;
-    return copy.host();
-  }
-
   /** A host that answers what a packet asks for. */
   static Host listening(Host host, Header asked) {
-    HostCopy copy = new HostCopy(host);
-    copy.listens.add(service(asked));
-    copy.answersPing = true;
-    return copy.host();
+    return host.withListens(with(host.listens(), service(asked))).withAnswersPing(true);
   }
 
   /** A host with one more address. */
   static Host alsoAt(Host host, Address address) {
-    HostCopy copy = new HostCopy(host);
-    copy.addresses.add(address);
-    return copy.host();
+    return host.withAddresses(with(host.addresses(), address));
+  }
+
+  private static <T> List<T> with(List<T> some, T more) {
+    List<T> all = new ArrayList<>(some);
+    all.add(more);
+    return all;
   }
 
   /** A host with this gateway and no other, which knows its own network right. */
   static Host over(Host host, Address gateway) {
-    HostCopy copy = new HostCopy(host);
-    copy.ownPrefixes = List.of();
-    copy.gateways = List.of(gateway);
-    return copy.host();
-  }
-
-  /** A host of which one thing is about to change. */
-  private static final class HostCopy {
-    private final Host host;
-    private final List<Address> addresses;
-    private final List<ServiceTerm> listens;
-    private List<Prefix> ownPrefixes;
-    private List<Address> gateways;
-    private boolean answersPing;
-    private @Nullable AccessList filter;
-    private List<ServiceTerm> blocked;
-    private boolean off;
-
-    HostCopy(Host host) {
-      this.host = host;
-      addresses = new ArrayList<>(host.addresses());
-      listens = new ArrayList<>(host.listens());
-      ownPrefixes = host.ownPrefixes();
-      gateways = host.gateways();
-      answersPing = host.answersPing();
-      filter = host.filter();
-      blocked = host.blocked();
-      off = host.off();
-    }
-
-    Host host() {
-      return new Host(
-          host.name(),
-          host.networks(),
-          addresses,
-          host.assigned(),
-          ownPrefixes,
-          gateways,
-          host.resolver(),
-          listens,
-          answersPing,
-          filter,
-          blocked,
-          off,
-          host.note(),
-          host.place());
-    }
+    return host.withOwnPrefixes(List.of()).withGateways(List.of(gateway));
   }
 
   /** A host with the gateway that leads to an address, and its network's own prefix. */

@@ -166,9 +166,10 @@ final class ReplyCauses extends Case {
     for (Leg leg : trace.request()) {
       Device device = site.devices().get(leg.where());
       for (Decision decision : leg.decisions()) {
+        InwardRule rule = InwardRule.of(decision.by());
         if (device != null
             && decision.ruling() == Ruling.DESTINATION_TRANSLATED
-            && decision.by() instanceof InwardRule rule
+            && rule != null
             && rule.hairpin() != null
             && rule.hairpin().source() == Hairpin.Source.KEPT) {
           Hairpin changed =

@@ -4,23 +4,22 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
@@ -51,8 +50,12 @@ final class RequestCauses extends Case {
     Header header = end.after();
     return switch (end.ruling()) {
       case BLOCKED_AT_SENDER ->
-          verdict(Cause.SENDER_NETWORK_BLOCKS, end, with(leg.where(), Mends::unblocked));
-      case SENDER_OFF, HOST_OFF -> verdict(Cause.HOST_OFF, end, with(leg.where(), Mends::on));
+          verdict(
+              Cause.SENDER_NETWORK_BLOCKS,
+              end,
+              with(leg.where(), host -> host.withBlocked(List.of())));
+      case SENDER_OFF, HOST_OFF ->
+          verdict(Cause.HOST_OFF, end, with(leg.where(), host -> host.withOff(false)));
       case NO_GATEWAY -> verdict(Cause.GATEWAY_OR_PREFIX_WRONG, end, leading(leg.where(), header));
       case NOBODY_THERE -> judgeNobody(leg, end);
       case NOT_FOR_HOST -> judgeAstray(leading(way.get(0).where(), header), Cause.ROUTE_MISSING);
@@ -80,7 +83,8 @@ final class RequestCauses extends Case {
           device == null ? null : new AccessCauses(this).judgeAccess(device, leg, end);
       case POOL_USED_UP ->
           verdict(
-              end.by() instanceof DynamicRule rule
+              end.by() instanceof TranslationRule rule
+                      && rule.pool() != null
                       && rule.pool().addresses().ranges().size() == 1
                       && rule.pool()
                           .addresses()
@@ -98,7 +102,7 @@ final class RequestCauses extends Case {
           verdict(
               Cause.NOTHING_LISTENS, end, with(leg.where(), host -> Mends.listening(host, header)));
       case HOST_FILTERED, HOST_REJECTED ->
-          verdict(Cause.HOST_FILTER, end, with(leg.where(), Mends::unfiltered));
+          verdict(Cause.HOST_FILTER, end, with(leg.where(), host -> host.withFilter(null)));
       case HOST_SILENT ->
           verdict(Cause.NO_PING, end, with(leg.where(), host -> Mends.listening(host, header)));
       case SOURCE_IS_OWN, SOURCE_IMPOSSIBLE, SOURCE_BY_OTHER_WAY, NOT_FORWARDED ->
@@ -247,27 +251,17 @@ final class RequestCauses extends Case {
       return verdict(Cause.CARRIER_DISCARDS_PRIVATE, "", null, null);
     }
     SharedRule opening =
-        new SharedRule(
-            "as if mended",
-            List.of(Mends.term(header.source())),
-            List.of(),
-            new InterfaceTerm(leaving.name(), List.of(leaving), leaving.place()),
-            null,
-            null,
-            false,
-            null,
-            leaving.place());
+        SharedRuleBuilder.builder()
+            .name("as if mended")
+            .from(List.of(Mends.term(header.source())))
+            .leaving(new InterfaceTerm(leaving.name(), List.of(leaving), leaving.place()))
+            .place(leaving.place())
+            .build();
     Site mended = site.with(Mends.with(device, null, opening));
     for (TranslationRule rule : device.translation()) {
-      List<AddressTerm> from =
-          rule instanceof SharedRule shared
-              ? shared.from()
-              : rule instanceof DynamicRule lent ? lent.from() : List.of();
-      InterfaceTerm meant =
-          rule instanceof SharedRule shared
-              ? shared.leaving()
-              : rule instanceof DynamicRule lent ? lent.leaving() : null;
-      if (meant != null && (from.isEmpty() || site.addresses(from).contains(header.source()))) {
+      OutwardRule meant = rule.outward();
+      if (meant != null
+          && (rule.from().isEmpty() || site.addresses(rule.from()).contains(header.source()))) {
         if (rule.disabled()) {
           return verdict(
               Cause.CARRIER_DISCARDS_PRIVATE,
@@ -275,12 +269,12 @@ final class RequestCauses extends Case {
               rule,
               mended);
         }
-        if (!meant.names(leaving)) {
+        if (!meant.leaving().names(leaving)) {
           return verdict(
               Cause.WRONG_INTERFACE,
               Labels.of(rule)
                   + " would translate it, but is for packets that leave by "
-                  + meant.text()
+                  + meant.leaving().text()
                   + ", and this leaves by "
                   + leaving.name(),
               rule,
@@ -312,10 +306,9 @@ final class RequestCauses extends Case {
           null);
     }
     for (Device device : site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (rule instanceof InwardRule inward
-            && inward.external().now(header.destination().family()) != null
-            && Objects.requireNonNull(inward.external().now(header.destination().family()))
+      for (InwardRule rule : device.inward()) {
+        if (rule.block(header.destination().family()) != null
+            && Objects.requireNonNull(rule.block(header.destination().family()))
                 .contains(header.destination())) {
           return verdict(
               Cause.ADDRESS_PRIVATE,
@@ -337,11 +330,11 @@ final class RequestCauses extends Case {
   /** Would it work with another external address? */
   private @Nullable Verdict judgeOtherAddress(Header header) {
     for (Device device : site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (rule.disabled() || !(rule instanceof InwardRule inward)) {
+      for (InwardRule rule : device.inward()) {
+        if (rule.disabled()) {
           continue;
         }
-        var external = inward.external().now(header.destination().family());
+        var external = rule.block(header.destination().family());
         if (external == null
             || external.contains(
                 attempt.addresses().isEmpty()
@@ -379,7 +372,8 @@ final class RequestCauses extends Case {
     NearMiss near = end.near();
     Header header = end.after();
     Verdict changed = judgeChangedAddress(device, header);
-    if (near != null && near.rule() instanceof InwardRule rule) {
+    InwardRule rule = near == null ? null : InwardRule.of(near.rule());
+    if (near != null && rule != null) {
       return judgeNearTranslation(device, leg, end, near, rule);
     }
     Verdict wrong = judgeOtherAddress(header);
@@ -397,15 +391,12 @@ final class RequestCauses extends Case {
         || (meant && isOwn(device, header.destination()) && !isLedTo(device))) {
       return verdict(Cause.OWN_SERVICE_CLOSED, end, open(device, header));
     }
-    for (TranslationRule rule : device.translation()) {
-      if (rule.disabled()
-          && rule instanceof InwardRule inward
-          && isAt(inward, header)
-          && covers(inward.services(), header)) {
+    for (InwardRule each : device.inward()) {
+      if (each.disabled() && isAt(each, header) && covers(each.services(), header)) {
         return verdict(
             Cause.TRANSLATION_MISSING,
-            Labels.of(rule) + " would take it, but is disabled",
-            rule,
+            Labels.of(each) + " would take it, but is disabled",
+            each,
             null);
       }
     }
@@ -413,7 +404,7 @@ final class RequestCauses extends Case {
   }
 
   private static boolean isAt(InwardRule rule, Header header) {
-    var external = rule.external().now(header.destination().family());
+    var external = rule.block(header.destination().family());
     return external != null && external.contains(header.destination());
   }
 
@@ -468,9 +459,9 @@ final class RequestCauses extends Case {
               Cause.WRONG_SERVICE,
               "",
               rule,
-              rule instanceof DestinationRule served
-                  ? site.with(Mends.with(device, rule, Rules.serving(served, header)))
-                  : null)
+              rule.by(
+                  fixed -> null,
+                  to -> site.with(Mends.with(device, to, Rules.serving(to, header)))))
           : verdict(
               Cause.TRANSLATION_MISSING,
               meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
@@ -516,25 +507,24 @@ final class RequestCauses extends Case {
           || !own.addresses().contains(header.destination())) {
         continue;
       }
-      for (TranslationRule rule : device.translation()) {
-        if (rule instanceof InwardRule inward
-            && !rule.disabled()
-            && inward.external().literal() != null
-            && own.network().prefixOf(inward.external().literal().first()) != null
-            && !own.addresses().contains(inward.external().literal().first())
-            && covers(inward.services(), header)) {
+      for (InwardRule rule : device.inward()) {
+        if (!rule.disabled()
+            && rule.external().literal() != null
+            && own.network().prefixOf(rule.external().literal().first()) != null
+            && !own.addresses().contains(rule.external().literal().first())
+            && covers(rule.services(), header)) {
           return verdict(
               Cause.ADDRESS_CHANGED,
               Labels.of(rule)
                   + " names "
-                  + inward.external().text()
+                  + rule.external().text()
                   + ", but the carrier has assigned "
                   + header.destination()
                   + " to "
                   + own.name()
                   + " now",
               rule,
-              site.with(Mends.with(device, rule, Rules.at(inward, own))));
+              site.with(Mends.with(device, rule, Rules.at(rule, own))));
         }
       }
     }
@@ -547,13 +537,13 @@ final class RequestCauses extends Case {
       if (inner.name().equals(outer.name())) {
         continue;
       }
-      for (TranslationRule rule : inner.translation()) {
-        if (rule.disabled() || !(rule instanceof InwardRule inward) || isFed(outer, inward)) {
+      for (InwardRule rule : inner.inward()) {
+        if (rule.disabled() || isFed(outer, rule)) {
           continue;
         }
-        var external = inward.external().now(header.destination().family());
+        var external = rule.block(header.destination().family());
         boolean facesOuter =
-            inward.facing().interfaces().stream()
+            rule.facing().interfaces().stream()
                 .anyMatch(
                     own ->
                         outer.interfaces().stream()
@@ -579,7 +569,7 @@ final class RequestCauses extends Case {
                   Mends.with(
                       outer,
                       null,
-                      Rules.passedOn(outer, leg.arriving(), header, external.first(), inward))));
+                      Rules.passedOn(outer, leg.arriving(), header, external.first(), rule))));
         }
       }
     }
@@ -588,21 +578,21 @@ final class RequestCauses extends Case {
 
   /** Whether a rule of the outer device leads to where a rule of the inner one takes packets. */
   private static boolean isFed(Device outer, InwardRule inner) {
-    for (TranslationRule rule : outer.translation()) {
-      if (rule instanceof InwardRule inward && !rule.disabled()) {
-        var external = inner.external().now(inward.internalBlock().family());
-        if (external == null || !inward.internalBlock().contains(external.first())) {
+    for (InwardRule rule : outer.inward()) {
+      if (!rule.disabled()) {
+        var external = inner.block(rule.internalBlock().family());
+        if (external == null || !rule.internalBlock().contains(external.first())) {
           continue;
         }
-        PortSet ports = inward.internalPorts();
-        if (inner.services().isEmpty() || (ports == null && inward.services().isEmpty())) {
+        PortSet ports = rule.internalPorts();
+        if (inner.services().isEmpty() || (ports == null && rule.services().isEmpty())) {
           return true;
         }
         for (ServiceTerm term : inner.services()) {
           for (ServicePart part : term.service().parts()) {
             if (ports != null
                 ? part.ports().intersects(ports)
-                : inward.services().stream()
+                : rule.services().stream()
                     .anyMatch(own -> own.service().overlaps(term.service()))) {
               return true;
             }

@@ -24,7 +24,6 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -67,9 +66,9 @@ final class Exposure {
         rules(device, list);
       }
     }
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule inward && !rule.disabled() && inward.admit() != null) {
-        admission(inward, inward.admit());
+    for (InwardRule rule : device.inward()) {
+      if (!rule.disabled() && rule.admit() != null) {
+        admission(rule, rule.admit());
       }
     }
   }
@@ -82,7 +81,8 @@ final class Exposure {
             .arrived()
             .intersection(check.space.sources(check.strangers()))
             .intersection(check.space.of(Family.IPV4));
-    if (in.isEmpty() || !(passage.destinationRule() instanceof InwardRule rule)) {
+    InwardRule rule = InwardRule.of(passage.destinationRule());
+    if (in.isEmpty() || rule == null) {
       return;
     }
     PacketSet inside = in.image(passage.destination());
@@ -382,23 +382,21 @@ final class Exposure {
   private Map<String, Placed> offeredNetworks() {
     Map<String, Placed> offered = new LinkedHashMap<>();
     for (Device device : check.site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (!(rule instanceof InwardRule inward)
-            || rule.disabled()
-            || inward.facing().interfaces().stream().noneMatch(Inspection::isOutside)) {
+      for (InwardRule rule : device.inward()) {
+        if (rule.disabled()
+            || rule.facing().interfaces().stream().noneMatch(Inspection::isOutside)) {
           continue;
         }
-        Address to = inward.internalBlock().first();
+        Address to = rule.internalBlock().first();
         Device inner = check.site.deviceAt(to);
         Set<Address> hosts = new LinkedHashSet<>();
         if (inner == null) {
           hosts.add(to);
         } else {
-          for (TranslationRule next : inner.translation()) {
-            Prefix external =
-                next instanceof InwardRule second ? second.external().now(Family.IPV4) : null;
+          for (InwardRule next : inner.inward()) {
+            Prefix external = next.block(Family.IPV4);
             if (external != null && external.contains(to) && !next.disabled()) {
-              hosts.add(((InwardRule) next).internalBlock().first());
+              hosts.add(next.internalBlock().first());
             }
           }
         }

@@ -8,16 +8,14 @@ import org.eskerfield.cure.Edit;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
@@ -70,6 +68,9 @@ final class Externals {
     }
   }
 
+  private static final AddressSet IPV4 =
+      AddressSet.ofPrefixes(List.of(new Prefix(Address.lowest(Family.IPV4), 0)));
+
   private final Inspection check;
   private final List<Use> uses = new ArrayList<>();
 
@@ -108,11 +109,11 @@ final class Externals {
       side(use);
       owners(use);
       assigned(use);
-      if (use.rule instanceof DynamicRule lent) {
-        capacity(use.device, lent);
-      }
-      if (use.rule instanceof SharedRule shared) {
-        ports(use.device, shared);
+      OutwardRule outward = use.rule.outward();
+      if (outward != null && outward.lends()) {
+        capacity(use.device, outward);
+      } else if (outward != null) {
+        ports(use.device, outward);
       }
     }
     claims();
@@ -120,33 +121,28 @@ final class Externals {
   }
 
   private static @Nullable Use use(Device device, TranslationRule rule) {
-    if (rule instanceof InwardRule inward) {
-      Prefix block = inward.external().now(Family.IPV4);
-      boolean whole = rule instanceof StaticRule && inward.services().isEmpty();
-      return block == null
-          ? null
-          : new Use(
-              device,
-              rule,
-              inward.facing(),
-              AddressSet.ofPrefixes(List.of(block)),
-              inward.external().ofInterface() == null,
-              whole);
-    }
-    if (rule instanceof DynamicRule lent) {
-      return new Use(device, rule, lent.leaving(), lent.pool().addresses(), true, true);
-    }
-    if (rule instanceof SharedRule shared) {
-      AddressSet own = AddressSet.NONE;
-      for (Interface each : shared.leaving().interfaces()) {
-        Address address = each.address(Family.IPV4);
-        own = address == null ? own : own.union(AddressSet.of(address));
-      }
-      boolean pool = shared.pool() != null;
-      AddressSet addresses = shared.pool() == null ? own : shared.pool().addresses();
-      return new Use(device, rule, shared.leaving(), addresses, pool, false);
-    }
-    return null;
+    return rule.by(
+        inward -> {
+          Prefix block = inward.block(Family.IPV4);
+          return block == null
+              ? null
+              : new Use(
+                  device,
+                  inward,
+                  inward.facing(),
+                  AddressSet.ofPrefixes(List.of(block)),
+                  inward.external().ofInterface() == null,
+                  inward.holdsAddress());
+        },
+        outward ->
+            new Use(
+                device,
+                outward,
+                outward.leaving(),
+                outward.externals().intersection(IPV4),
+                outward.pool() != null,
+                outward.lends()),
+        untouched -> null);
   }
 
   private static String first(AddressSet addresses) {
@@ -180,9 +176,8 @@ final class Externals {
     for (Interface own : use.device.interfaces()) {
       if (!use.side.names(own) && lost.intersects(leadingTo(own)) && !isMetThere(use, own, lost)) {
         String key =
-            use.rule instanceof StaticRule
-                ? "facing"
-                : use.rule instanceof InwardRule ? "arriving" : "leaving";
+            use.rule.by(
+                in -> in.by(fixed -> "facing", to -> "arriving"), out -> "leaving", x -> "");
         check.add(
             Code.WRONG_INTERFACE,
             use.rule,
@@ -219,7 +214,7 @@ final class Externals {
 
   private Edit[] sideEdits(Use use, String key, Interface own) {
     Edit side = new Edit.Put(use.rule.place(), key, own.name());
-    InwardRule inward = use.rule instanceof InwardRule rule ? rule : null;
+    InwardRule inward = use.rule.inward();
     boolean same = inward != null && inward.hairpin() != null && inward.hairpin().from().names(own);
     if (same) {
       return new Edit[] {side, new Edit.Take(use.rule.place(), "hairpin")};
@@ -240,7 +235,7 @@ final class Externals {
       if (other.isOf(use.device)
           && !other.isBy(use.rule)
           && other.side.names(own)
-          && other.rule instanceof InwardRule
+          && other.rule.inward() != null
           && addresses.intersects(other.addresses)
           && sameServices(other.rule, use.rule)) {
         return true;
@@ -250,7 +245,9 @@ final class Externals {
   }
 
   private static boolean sameServices(TranslationRule one, TranslationRule other) {
-    if (!(one instanceof InwardRule a) || !(other instanceof InwardRule b)) {
+    InwardRule a = one.inward();
+    InwardRule b = other.inward();
+    if (a == null || b == null) {
       return false;
     }
     if (a.services().isEmpty() || b.services().isEmpty()) {
@@ -268,7 +265,7 @@ final class Externals {
 
   private void privateOnes(Use use, boolean carrier) {
     AddressSet hidden = use.addresses.intersection(SpecialAddresses.NOT_ON_THE_INTERNET);
-    if (carrier && !hidden.isEmpty() && use.rule instanceof InwardRule) {
+    if (carrier && !hidden.isEmpty() && use.rule.inward() != null) {
       Address address = hidden.ranges().get(0).first();
       check.add(
           Code.ADDRESS_PRIVATE,
@@ -322,8 +319,7 @@ final class Externals {
         }
       }
     }
-    if (!use.whole
-        || use.rule instanceof DynamicRule) { // who is lent it leaves claimed ports alone
+    if (!use.whole || use.rule.lends()) { // who is lent it leaves claimed ports alone
       return;
     }
     for (Interface own : use.device.interfaces()) {
@@ -347,11 +343,12 @@ final class Externals {
   }
 
   private void assigned(Use use) {
-    if (!use.literal || !(use.rule instanceof InwardRule inward)) {
+    InwardRule inward = use.rule.inward();
+    if (!use.literal || inward == null) {
       return;
     }
     for (Interface own : use.side.interfaces()) {
-      Prefix block = Objects.requireNonNull(inward.external().now(Family.IPV4));
+      Prefix block = Objects.requireNonNull(inward.block(Family.IPV4));
       if (own.assigned() != Assignment.BY_CARRIER
           || own.network().prefixOf(block.first()) == null
           || block.length() != 32) {
@@ -360,7 +357,7 @@ final class Externals {
       boolean now = own.addresses().contains(block.first());
       List<String> at = new ArrayList<>(List.of(own.name()));
       inward.services().forEach(term -> at.add(term.text()));
-      String key = inward instanceof StaticRule ? "external" : "at";
+      String key = inward.by(fixed -> "external", to -> "at");
       check.add(
           now ? Code.CHANGING_ADDRESS_TOLD : Code.ADDRESS_CHANGED,
           inward,
@@ -437,16 +434,13 @@ final class Externals {
   private void overlaps() {
     for (int i = 0; i < uses.size(); i++) {
       Use pool = uses.get(i);
-      if (!(pool.rule instanceof DynamicRule)) {
+      if (!pool.rule.lends()) {
         continue;
       }
       for (int j = 0; j < uses.size(); j++) {
         Use other = uses.get(j);
-        boolean twoPools = other.rule instanceof DynamicRule && j < i;
-        boolean shared = other.rule instanceof SharedRule;
-        boolean offered = other.rule instanceof InwardRule;
         if (!other.isOf(pool.device)
-            || !(twoPools || shared || offered)
+            || (other.rule.lends() && j >= i) // each pair once
             || !other.addresses.intersects(pool.addresses)) {
           continue;
         }
@@ -504,7 +498,7 @@ final class Externals {
     }
   }
 
-  private void capacity(Device device, DynamicRule rule) {
+  private void capacity(Device device, OutwardRule rule) {
     AddressSet pool = check.sets(device).meaning().pool(rule);
     long has = pool.countIpv4();
     Sources sources = sources(rule.from());
@@ -537,7 +531,7 @@ final class Externals {
 
   /** The pool with so many addresses of its block that nobody uses; null if there are not. */
   private @Nullable AddressSet wider(
-      Device device, DynamicRule rule, AddressSet pool, long wanted) {
+      Device device, OutwardRule rule, AddressSet pool, long wanted) {
     AddressSet free = free(device, rule.leaving().interfaces(), rule);
     AddressSet wider = pool;
     for (AddressRange range : pool.ranges()) {
@@ -576,7 +570,7 @@ final class Externals {
     return four(free.intersection(taken.complement()));
   }
 
-  private void ports(Device device, SharedRule rule) {
+  private void ports(Device device, OutwardRule rule) {
     StateSettings own = rule.state();
     int each = (own == null ? device.state() : own).ports().perSource();
     AddressSet pool = rule.pool() == null ? null : rule.pool().addresses();

@@ -12,7 +12,6 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Group;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
@@ -22,9 +21,7 @@ import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.set.Times;
 import org.eskerfield.state.VirtualClock;
 import org.jspecify.annotations.Nullable;
@@ -78,22 +75,12 @@ final class Leftovers {
       addNames(own.from());
     }
     for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule to) {
-        addNames(to.from());
-        addServices(to.services());
-        if (to.admit() != null) {
-          addNames(to.admit().from());
-          add(to.admit().when());
-        }
-      } else if (rule instanceof SharedRule from) {
-        addNames(from.from());
-        addNames(from.to());
-      } else if (rule instanceof DynamicRule from) {
-        addNames(from.from());
-        addNames(from.to());
-      } else if (rule instanceof UntouchedRule both) {
-        addNames(both.from());
-        addNames(both.to());
+      addNames(rule.from());
+      addNames(rule.to());
+      addServices(rule.services());
+      if (rule.admit() != null) {
+        addNames(rule.admit().from());
+        add(rule.admit().when());
       }
     }
     for (AccessList list : device.access()) {
@@ -143,10 +130,8 @@ final class Leftovers {
       }
       boolean led = false;
       for (Device device : check.site.devices().values()) {
-        for (TranslationRule rule : device.translation()) {
-          led |=
-              rule instanceof InwardRule inward
-                  && host.addresses().stream().anyMatch(inward.internalBlock()::contains);
+        for (InwardRule rule : device.inward()) {
+          led |= host.addresses().stream().anyMatch(rule.internalBlock()::contains);
         }
       }
       boolean resolves =

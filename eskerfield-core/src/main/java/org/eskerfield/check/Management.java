@@ -4,12 +4,10 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.OwnService;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -74,8 +72,7 @@ final class Management {
     AddressSet mine = AddressSet.ofAddresses(addresses);
     PacketSet toItself = check.space.destinations(mine).intersection(serves);
     for (TranslationRule rule : device.translation()) {
-      Prefix external =
-          rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+      Prefix external = rule.block(Family.IPV4);
       if (rule.disabled()
           || external == null
           || !mine.intersects(AddressSet.ofPrefixes(List.of(external)))) {
@@ -132,11 +129,11 @@ final class Management {
   private Cure cure(Device device, InwardRule rule, PacketSet lost) {
     PacketSet.Member one = lost.sample();
     boolean single =
-        rule instanceof DestinationRule
+        !rule.isBothWays()
             && rule.services().size() == 1
             && rule.services().get(0).service().parts().size() == 1
             && rule.services().get(0).service().parts().get(0).ports().size() == 1;
-    if (one == null || !single || rule instanceof StaticRule) {
+    if (one == null || !single) {
       return Cure.byHand(
           "lead only the ports that the host needs, or use another external address");
     }

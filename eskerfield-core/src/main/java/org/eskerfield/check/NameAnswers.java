@@ -19,7 +19,6 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
@@ -181,16 +180,16 @@ final class NameAnswers {
     Set<Probe> web = new LinkedHashSet<>();
     int rules = 0;
     for (Device device : check.site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (!(rule instanceof InwardRule inward) || rule.disabled()) {
+      for (InwardRule rule : device.inward()) {
+        if (rule.disabled()) {
           continue;
         }
-        Prefix block = inward.external().now(external.family());
+        Prefix block = rule.block(external.family());
         if (block == null || !block.contains(external)) {
           continue;
         }
         rules++;
-        for (ServiceTerm term : inward.services()) {
+        for (ServiceTerm term : rule.services()) {
           for (ServicePart part : term.service().parts()) {
             if (Protocol.hasPorts(part.protocol())) {
               int port = part.ports().first();
@@ -331,14 +330,14 @@ final class NameAnswers {
     if (host != null || inner == null) {
       return host;
     }
-    for (TranslationRule rule : inner.translation()) {
-      if (rule instanceof InwardRule inward && !rule.disabled()) {
-        Prefix external = inward.external().now(inside.family);
+    for (InwardRule rule : inner.inward()) {
+      if (!rule.disabled()) {
+        Prefix external = rule.block(inside.family);
         boolean here = external != null && external.contains(inside.destination());
         if (here
             && ServiceTerm.anyCovers(
-                inward.services(), inside.protocol, inside.destinationPort, inside.icmpType)) {
-          return check.site.hostAt(inward.internalBlock().first());
+                rule.services(), inside.protocol, inside.destinationPort, inside.icmpType)) {
+          return check.site.hostAt(rule.internalBlock().first());
         }
       }
     }
@@ -348,9 +347,9 @@ final class NameAnswers {
   /** The interfaces from which the stance lets insiders go to where rules of an outer one lead. */
   List<String> insidersOf(Device device) {
     Set<String> zones = new LinkedHashSet<>();
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule inward && !rule.disabled()) {
-        Interface way = check.sets(device).program().towards(inward.internalBlock().first());
+    for (InwardRule rule : device.inward()) {
+      if (!rule.disabled()) {
+        Interface way = check.sets(device).program().towards(rule.internalBlock().first());
         for (Interface own : device.interfaces()) {
           if (way != null
               && !Inspection.isOutside(own)

@@ -14,7 +14,6 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -40,7 +39,6 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.EveryPacket.Led;
 import org.eskerfield.walk.EveryPacket.Passage;
 import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
@@ -54,9 +52,9 @@ final class Offers {
   }
 
   void inspect(Device device) {
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule inward && !rule.disabled()) {
-        inspect(device, inward);
+    for (InwardRule rule : device.inward()) {
+      if (!rule.disabled()) {
+        inspect(device, rule);
       }
     }
     for (CompiledList list : check.sets(device).program().lists()) {
@@ -389,11 +387,8 @@ final class Offers {
       InterfaceTerm term = guard.arriving();
       for (Interface arriving : term == null ? device.interfaces() : term.interfaces()) {
         check.passages(device, arriving);
-        for (TranslationRule rule : device.translation()) {
-          if (rule instanceof InwardRule) {
-            Led led = check.sets(device).led(arriving, rule);
-            pieces.add(led.inside());
-          }
+        for (InwardRule rule : device.inward()) {
+          pieces.add(check.sets(device).led(arriving, rule).inside());
         }
       }
     }
@@ -429,11 +424,10 @@ final class Offers {
   }
 
   private @Nullable TranslationRule disabledFor(Device device, PacketSet accepted) {
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule inward
-          && rule.disabled()
+    for (InwardRule rule : device.inward()) {
+      if (rule.disabled()
           && accepted.meets(
-              check.space.destinations(AddressSet.ofPrefixes(List.of(inward.internalBlock()))))) {
+              check.space.destinations(AddressSet.ofPrefixes(List.of(rule.internalBlock()))))) {
         return rule;
       }
     }
@@ -489,8 +483,8 @@ final class Offers {
 
   /** A rule that leads to the same port of the same address, but over the other protocol. */
   private static @Nullable InwardRule forOtherProtocol(Device device, Packet packet) {
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof DestinationRule to
+    for (InwardRule to : device.inward()) {
+      if (!to.isBothWays()
           && !to.disabled()
           && to.internalBlock().contains(packet.destination())
           && to.services().size() == 1
@@ -508,10 +502,8 @@ final class Offers {
   }
 
   private static org.eskerfield.model.@Nullable Place firstDestination(Device device) {
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule) {
-        return rule.place();
-      }
+    if (!device.inward().isEmpty()) {
+      return device.inward().get(0).place();
     }
     return device.translation().isEmpty() ? null : device.translation().get(0).place();
   }

@@ -12,9 +12,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning;
 import org.eskerfield.set.PacketSet;
@@ -76,7 +74,7 @@ final class Orders {
     List<RuleOrder.Standing> standings = RuleOrder.of(check.space, entries, null);
     for (int i = 0; i < rules.size(); i++) {
       // A static rule for ports is there for what comes in; its hosts open flows from other ports.
-      if (rules.get(i) instanceof StaticRule fixed && !fixed.services().isEmpty()) {
+      if (rules.get(i).isBothWays() && !rules.get(i).holdsAddress()) {
         standings.get(i).decides = null;
         standings.get(i).takenBy.clear();
       }
@@ -201,7 +199,10 @@ final class Orders {
     for (int i = 0; i < rules.size(); i++) {
       RuleOrder.Standing standing = standings.get(i);
       if (standing.decides == null) {
-        boolean left = rules.get(i) instanceof StaticRule fixed && !fixed.services().isEmpty();
+        boolean left =
+            rules.get(i) instanceof TranslationRule rule
+                && rule.isBothWays()
+                && !rule.holdsAddress();
         undetermined += left ? 0 : 1;
         first = first == null && !left ? rules.get(i) : first;
       } else if (standing.neverActs() && !standing.takenBy.isEmpty()) {
@@ -225,6 +226,10 @@ final class Orders {
     }
   }
 
+  private static boolean keepsPackets(Named thing) {
+    return thing instanceof TranslationRule rule && rule.keepsPackets();
+  }
+
   private <T extends Named> void never(
       List<T> rules,
       List<RuleOrder.Standing> standings,
@@ -239,14 +244,14 @@ final class Orders {
     boolean same = true;
     T other = null;
     for (int by : takenBy) {
-      untouched |= rules.get(by) instanceof UntouchedRule;
+      untouched |= keepsPackets(rules.get(by));
       boolean alike = entries.get(by).effect().equals(mine.effect());
       same &= alike;
       other = other == null && !alike ? rules.get(by) : other;
     }
     boolean everything = takenBy.size() == 1 && entries.get(only).takes().equals(check.space.all());
     Code code =
-        untouched && !(rule instanceof UntouchedRule)
+        untouched && !keepsPackets(rule)
             ? Code.UNTOUCHED_FIRST
             : everything ? Code.RULE_AFTER_EVERYTHING : Code.RULE_NEVER_ACTS;
     check.add(

@@ -19,7 +19,6 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -28,7 +27,6 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
@@ -72,15 +70,11 @@ final class Rehearsals {
   void inspect() {
     for (Device device : check.site.devices().values()) {
       for (TranslationRule rule : device.translation()) {
-        if (rule instanceof InwardRule inward && !rule.disabled()) {
-          fromOutside(device, inward);
-          if (inward.hairpin() != null) {
-            fromInside(device, inward, inward.hairpin());
-          }
-        } else if (rule instanceof SharedRule shared && !rule.disabled()) {
-          outwards(device, rule, shared.from(), shared.to());
-        } else if (rule instanceof DynamicRule lent && !rule.disabled()) {
-          outwards(device, rule, lent.from(), lent.to());
+        if (!rule.disabled()) {
+          rule.choose(
+              inward -> leading(device, inward),
+              outward -> outwards(device, outward, outward.from(), outward.to()),
+              untouched -> {});
         }
       }
     }
@@ -160,6 +154,13 @@ final class Rehearsals {
   }
 
   // From outside.
+
+  private void leading(Device device, InwardRule rule) {
+    fromOutside(device, rule);
+    if (rule.hairpin() != null) {
+      fromInside(device, rule, rule.hairpin());
+    }
+  }
 
   private void fromOutside(Device device, InwardRule rule) {
     for (Interface arriving : rule.facing().interfaces()) {
@@ -329,7 +330,7 @@ final class Rehearsals {
   // From inside.
 
   private void fromInside(Device device, InwardRule rule, Hairpin hairpin) {
-    Prefix external = rule.external().now(Family.IPV4);
+    Prefix external = rule.block(Family.IPV4);
     for (Interface arriving : hairpin.from().interfaces()) {
       for (Network network : check.behind(device, arriving)) {
         Host sender = insider(network, rule);
@@ -502,7 +503,7 @@ final class Rehearsals {
       case OTHER_SIDE_NAMED -> Code.OTHER_SIDE_NAMED;
       case LIST_GUARDS_NOTHING -> Code.LIST_GUARDS_NOTHING;
       case WRONG_SERVICE ->
-          obstacle.place() instanceof InwardRule
+          InwardRule.of(obstacle.place()) != null
               ? Code.NOTHING_LISTENS
               : Code.TRANSLATION_WITHOUT_ACCESS;
       case TRANSLATION_MISSING, OWN_SERVICE_CLOSED -> Code.NOTHING_LISTENS;

@@ -16,14 +16,12 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
@@ -101,13 +99,13 @@ final class Sides {
       if (sample == null || end == null || end.ruling() != Ruling.SOURCE_NOT_CARRIED) {
         continue;
       }
-      boolean untouched = passage.destinationRule() instanceof UntouchedRule;
+      TranslationRule taken = passage.destinationRule();
+      UntouchedRule first = taken == null ? null : taken.by(in -> null, out -> null, both -> both);
       Diagnosis diagnosis = check.diagnosed(sample);
       Obstacle obstacle =
           diagnosis == null || diagnosis.obstacles().isEmpty()
               ? null
               : diagnosis.obstacles().get(0);
-      TranslationRule first = untouched ? passage.destinationRule() : null;
       Placed found = obstacle == null || obstacle.place() == null ? leaving : obstacle.place();
       Placed at = first == null ? found : first;
       boolean wrongSide = obstacle != null && obstacle.cause() == Cause.WRONG_INTERFACE;
@@ -127,37 +125,34 @@ final class Sides {
               + " by "
               + leaving.name()
               + " untranslated"
-              + (untouched
-                  ? ": "
-                      + Labels.of(Objects.requireNonNull(passage.destinationRule()))
-                      + " takes them first"
+              + (first != null
+                  ? ": " + Labels.of(first) + " takes them first"
                   : obstacle == null || obstacle.detail().isEmpty()
                       ? ""
                       : ": " + obstacle.detail()),
           sample,
-          first instanceof UntouchedRule both && sample.opening() != null
-              ? Cures.narrowed(check.site, both, sample.opening().question().source())
+          first != null && sample.opening() != null
+              ? Cures.narrowed(check.site, first, sample.opening().question().source())
               : obstacle == null ? null : check.cureOf(obstacle));
     }
   }
 
   /** Clients from outside that a rule for insiders' sources rewrites, too. */
   private void rewritten(Passage passage) {
-    TranslationRule rule = passage.sourceRule();
-    if (!(rule instanceof SharedRule || rule instanceof DynamicRule)
+    OutwardRule rule = OutwardRule.of(passage.sourceRule());
+    InwardRule inward = InwardRule.of(passage.destinationRule());
+    if (rule == null
+        || inward == null
         || passage.leaving() == null
-        || Inspection.isOutside(passage.leaving())
-        || !(passage.destinationRule() instanceof InwardRule inward)) {
+        || Inspection.isOutside(passage.leaving())) {
       return;
     }
     PacketSet clients = passage.arrived().intersection(check.space.sources(check.strangers()));
     if (clients.isEmpty()) {
       return;
     }
-    InterfaceTerm leaving =
-        rule instanceof SharedRule shared ? shared.leaving() : ((DynamicRule) rule).leaving();
     String outer = null;
-    for (Interface each : leaving.interfaces()) {
+    for (Interface each : rule.leaving().interfaces()) {
       outer = Inspection.isOutside(each) ? each.name() : outer;
     }
     check.add(
@@ -192,7 +187,7 @@ final class Sides {
       AddressSet behind = check.addressesBehind(device, leaving);
       for (Passage passage : check.passages(device, arriving)) {
         boolean plain =
-            passage.destinationRule() == null || passage.destinationRule() instanceof UntouchedRule;
+            passage.destinationRule() == null || passage.destinationRule().keepsPackets();
         if (plain && passage.leaving() != null && passage.leaving().name().equals(leaving.name())) {
           in = in.union(passage.arrived());
         }
@@ -253,12 +248,11 @@ final class Sides {
     everybody.put("log", "true");
     List<Edit> edits = new ArrayList<>();
     edits.add(new Edit.Put(device.place(), "stance", stance));
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule inward
-          && !rule.disabled()
-          && inward.admit() == null
-          && inward.facing().names(arriving)
-          && isOpen(device, arriving, inward)) {
+    for (InwardRule rule : device.inward()) {
+      if (!rule.disabled()
+          && rule.admit() == null
+          && rule.facing().names(arriving)
+          && isOpen(device, arriving, rule)) {
         edits.add(new Edit.Put(rule.place(), "admit", everybody));
       }
     }
@@ -422,16 +416,13 @@ final class Sides {
     Map<AddressTerm, Placed> named = new LinkedHashMap<>();
     for (TranslationRule rule : device.translation()) {
       List<AddressTerm> terms = new ArrayList<>();
-      if (rule instanceof UntouchedRule both) {
-        terms.addAll(both.from());
-        terms.addAll(both.to());
-      } else if (rule instanceof SharedRule shared) {
-        terms.addAll(shared.from());
-      } else if (rule instanceof DynamicRule lent) {
-        terms.addAll(lent.from());
-      } else if (rule instanceof InwardRule inward) {
-        terms.add(inward.internal());
-      }
+      rule.choose(
+          inward -> terms.add(inward.internal()),
+          outward -> terms.addAll(outward.from()),
+          both -> {
+            terms.addAll(both.from());
+            terms.addAll(both.to());
+          });
       terms.forEach(term -> named.putIfAbsent(term, rule));
     }
     for (OwnService own : device.services()) {

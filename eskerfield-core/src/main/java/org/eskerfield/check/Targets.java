@@ -16,7 +16,6 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -37,9 +36,9 @@ final class Targets {
 
   void inspect() {
     for (Device device : check.site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (rule instanceof InwardRule inward && !rule.disabled()) {
-          inspect(device, inward);
+      for (InwardRule rule : device.inward()) {
+        if (!rule.disabled()) {
+          inspect(device, rule);
         }
       }
     }

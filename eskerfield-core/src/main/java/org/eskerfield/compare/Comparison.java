@@ -10,9 +10,8 @@ import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Policy;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Pool;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.trace.Attempt;
@@ -22,7 +21,6 @@ import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
 import org.eskerfield.walk.Outcome;
-import org.jspecify.annotations.Nullable;
 
 /**
  * All that differs between two sites.
@@ -191,18 +189,13 @@ public record Comparison(
     Map<String, Long> all = new LinkedHashMap<>();
     for (Device device : site.devices().values()) {
       for (TranslationRule rule : device.translation()) {
-        Pool pool = pool(rule);
+        OutwardRule lends = rule.outward();
+        Pool pool = lends == null ? null : lends.pool();
         if (pool != null && !rule.disabled()) {
           all.put("'" + rule.name() + "' of " + device.name(), pool.addresses().countIpv4());
         }
       }
     }
     return all;
-  }
-
-  private static @Nullable Pool pool(TranslationRule rule) {
-    return rule instanceof DynamicRule lent
-        ? lent.pool()
-        : rule instanceof SharedRule shared ? shared.pool() : null;
   }
 }

@@ -8,17 +8,15 @@ import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.Schedule;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -211,23 +209,17 @@ final class Focus {
     touch(today, is, stayed);
   }
 
-  private static @Nullable Pool pool(Placed rule) {
-    if (rule instanceof DynamicRule lent) {
-      return lent.pool();
-    }
-    if (rule instanceof SharedRule shared) {
-      return shared.pool();
-    }
-    DestinationRule.Sources sources = rule instanceof DestinationRule to ? to.sources() : null;
-    return sources == null ? null : sources.pool();
+  private static @Nullable Pool pool(Placed thing) {
+    return thing instanceof TranslationRule rule ? rule.pool() : null;
   }
 
   /** What the names in a translation rule stand for, beside what it matches. */
   private static String meaning(Site site, Placed rule) {
     List<Object> all = new ArrayList<>();
-    if (rule instanceof InwardRule inward) {
+    InwardRule inward = InwardRule.of(rule);
+    if (inward != null) {
       all.add(inward.internalBlock());
-      Prefix external = inward.external().now(Family.IPV4);
+      Prefix external = inward.block(Family.IPV4);
       all.add(external == null ? "" : external);
       Admission admit = inward.admit();
       if (admit != null) {
@@ -246,7 +238,7 @@ final class Focus {
       if (!stayed.contains(names.get(i))) {
         touched.add(unmoored(row.matched.get(i)));
         Prefix external =
-            row.rules.get(i) instanceof InwardRule rule ? rule.external().now(Family.IPV4) : null;
+            row.rules.get(i) instanceof TranslationRule rule ? rule.block(Family.IPV4) : null;
         // Whoever claims an address gets its packets, and drops those of other ports.
         if (external != null) {
           touched.add(space.destinations(AddressSet.ofPrefixes(List.of(external))));

@@ -10,7 +10,6 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
@@ -18,9 +17,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.SpecialAddresses;
@@ -93,9 +90,7 @@ public final class Explainer {
     sections.add(
         section(Explanation.Part.INTERFACES, "Interfaces", device, sentences, device.interfaces()));
     List<TranslationRule> inward =
-        device.translation().stream()
-            .filter(rule -> rule instanceof InwardRule || rule instanceof UntouchedRule)
-            .toList();
+        device.translation().stream().filter(rule -> rule.outward() == null).toList();
     sections.add(
         section(
             Explanation.Part.DESTINATION,
@@ -129,8 +124,7 @@ public final class Explainer {
             List.of(device.stance())));
     List<TranslationRule> outward =
         device.translation().stream()
-            .filter(rule -> !(rule instanceof InwardRule) || rule instanceof StaticRule)
-            .filter(rule -> !(rule instanceof UntouchedRule))
+            .filter(rule -> rule.isBothWays() || rule.outward() != null)
             .toList();
     List<Statement> statements = new ArrayList<>();
     for (TranslationRule rule : outward) {
@@ -204,9 +198,9 @@ public final class Explainer {
                 : thing instanceof Route ? device.routes() : List.of(thing);
     Statement statement =
         statement(row.indexOf(thing) + 1, device, sentences, thing, decides(device, thing, in));
-    if (statement.example() == null && thing instanceof StaticRule fixed) {
+    if (statement.example() == null && thing instanceof TranslationRule rule && rule.isBothWays()) {
       statement =
-          statement(statement.number(), device, sentences, thing, decidesAtSource(device, fixed));
+          statement(statement.number(), device, sentences, thing, decidesAtSource(device, rule));
     }
     return new RuleDetail(
         device,
@@ -242,8 +236,7 @@ public final class Explainer {
     PacketSet mine = null;
     List<Ordered> row = new ArrayList<>(all.meaning().inward());
     if (thing instanceof TranslationRule rule) {
-      boolean inward = rule instanceof InwardRule || rule instanceof UntouchedRule;
-      row = inward ? row : all.meaning().outward();
+      row = rule.outward() == null ? row : all.meaning().outward();
       for (Ordered each : row) {
         mine = each.rule().equals(rule) ? each.takes() : mine;
       }
@@ -300,9 +293,7 @@ public final class Explainer {
   }
 
   private Candidates decides(Device device, Placed thing, @Nullable AccessList in) {
-    if (thing instanceof TranslationRule rule
-        && !(rule instanceof InwardRule)
-        && !(rule instanceof UntouchedRule)) {
+    if (thing instanceof TranslationRule rule && rule.outward() != null) {
       return decidesAtSource(device, rule);
     }
     EveryPacket all = sets(device);

@@ -184,46 +184,41 @@ public final class Sentences {
 
   /** What a translation rule does. */
   public String of(TranslationRule rule) {
-    if (rule instanceof DestinationRule to) {
-      return said(rule.disabled(), destination(to));
-    }
-    if (rule instanceof StaticRule fixed) {
-      return said(rule.disabled(), fixed(fixed));
-    }
-    if (rule instanceof DynamicRule lent) {
-      return said(
-          rule.disabled(),
-          "Each sender of "
-              + who(lent.from(), "anybody")
-              + " borrows an address of its own from "
-              + addresses(lent.pool().addresses())
-              + " for what it sends"
-              + (lent.to().isEmpty() ? "" : " to " + who(lent.to(), ""))
-              + " by "
-              + where(lent.leaving())
-              + ", and gives it back when it is idle. When all are lent, the next gets nothing.");
-    }
-    if (rule instanceof SharedRule shared) {
-      return said(
-          rule.disabled(),
-          "What "
-              + who(shared.from(), "anybody")
-              + (shared.from().size() > 1 ? " send" : " sends")
-              + (shared.to().isEmpty() ? "" : " to " + who(shared.to(), ""))
-              + " by "
-              + where(shared.leaving())
-              + " bears "
-              + poolOf(shared.pool(), shared.leaving())
-              + ", told apart by port.");
-    }
-    UntouchedRule both = (UntouchedRule) rule;
-    return said(
-        rule.disabled(),
-        "Between "
-            + who(both.from(), "anybody")
-            + " and "
-            + who(both.to(), "anybody")
-            + ", either way, no address is changed, whatever rules follow.");
+    String sentence =
+        rule.by(this::fixed, this::destination, this::lent, this::shared, this::untouched);
+    return said(rule.disabled(), sentence);
+  }
+
+  private String lent(DynamicRule rule) {
+    return "Each sender of "
+        + who(rule.from(), "anybody")
+        + " borrows an address of its own from "
+        + addresses(rule.pool().addresses())
+        + " for what it sends"
+        + (rule.to().isEmpty() ? "" : " to " + who(rule.to(), ""))
+        + " by "
+        + where(rule.leaving())
+        + ", and gives it back when it is idle. When all are lent, the next gets nothing.";
+  }
+
+  private String shared(SharedRule rule) {
+    return "What "
+        + who(rule.from(), "anybody")
+        + (rule.from().size() > 1 ? " send" : " sends")
+        + (rule.to().isEmpty() ? "" : " to " + who(rule.to(), ""))
+        + " by "
+        + where(rule.leaving())
+        + " bears "
+        + poolOf(rule.pool(), rule.leaving())
+        + ", told apart by port.";
+  }
+
+  private String untouched(UntouchedRule rule) {
+    return "Between "
+        + who(rule.from(), "anybody")
+        + " and "
+        + who(rule.to(), "anybody")
+        + ", either way, no address is changed, whatever rules follow.";
   }
 
   private String destination(DestinationRule rule) {

@@ -11,11 +11,10 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.ServicePart;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
@@ -106,38 +105,32 @@ public final class Ledger {
   }
 
   private void note(Device device, TranslationRule rule) {
-    if (rule instanceof InwardRule inward) {
-      List<ServicePart> services = new ArrayList<>();
-      inward.services().forEach(term -> services.addAll(term.service().parts()));
-      Holding.Kind kind =
-          rule instanceof StaticRule ? Holding.Kind.STATIC : Holding.Kind.DESTINATION;
-      String to = inward.internal().text();
-      String ports = inward.internalPorts() == null ? "" : " " + inward.internalPorts();
-      String who = kind + " '" + rule.name() + "' of " + device.name() + ", leads to " + to + ports;
-      Holding holding = new Holding(kind, device.name(), who, services, rule);
-      AddressSet addresses = AddressSet.NONE;
-      for (var family : Family.values()) {
-        Prefix now = inward.external().now(family);
-        addresses = now == null ? addresses : addresses.union(AddressSet.ofPrefixes(List.of(now)));
-      }
-      note(addresses, holding);
-    } else if (rule instanceof DynamicRule lent) {
-      String who = "pool of '" + rule.name() + "' of " + device.name() + ": " + fill(lent);
-      note(
-          lent.pool().addresses(),
-          new Holding(Holding.Kind.POOL, device.name(), who, List.of(), rule));
-    } else if (rule instanceof SharedRule shared) {
-      String who = "shared by '" + rule.name() + "' of " + device.name() + ": any port left over";
-      AddressSet addresses = AddressSet.NONE;
-      if (shared.pool() != null) {
-        addresses = shared.pool().addresses();
-      } else {
-        for (Interface own : shared.leaving().interfaces()) {
-          addresses = addresses.union(AddressSet.ofAddresses(own.addresses()));
-        }
-      }
-      note(addresses, new Holding(Holding.Kind.SHARED, device.name(), who, List.of(), rule));
+    rule.choose(inward -> note(device, inward), outward -> note(device, outward), untouched -> {});
+  }
+
+  private void note(Device device, InwardRule rule) {
+    List<ServicePart> services = new ArrayList<>();
+    rule.services().forEach(term -> services.addAll(term.service().parts()));
+    Holding.Kind kind = rule.by(fixed -> Holding.Kind.STATIC, to -> Holding.Kind.DESTINATION);
+    String to = rule.internal().text();
+    String ports = rule.internalPorts() == null ? "" : " " + rule.internalPorts();
+    String who = kind + " '" + rule.name() + "' of " + device.name() + ", leads to " + to + ports;
+    AddressSet addresses = AddressSet.NONE;
+    for (Family family : Family.values()) {
+      Prefix now = rule.block(family);
+      addresses = now == null ? addresses : addresses.union(AddressSet.ofPrefixes(List.of(now)));
     }
+    note(addresses, new Holding(kind, device.name(), who, services, rule));
+  }
+
+  private void note(Device device, OutwardRule rule) {
+    String who =
+        rule.by(
+            lent -> "pool of '" + rule.name() + "' of " + device.name() + ": " + fill(lent),
+            shared ->
+                "shared by '" + rule.name() + "' of " + device.name() + ": any port left over");
+    Holding.Kind kind = rule.by(lent -> Holding.Kind.POOL, shared -> Holding.Kind.SHARED);
+    note(rule.externals(), new Holding(kind, device.name(), who, List.of(), rule));
   }
 
   /** How many may want an address of a pool, and how many there are. */

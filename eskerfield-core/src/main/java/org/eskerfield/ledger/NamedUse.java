@@ -9,7 +9,6 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Group;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
@@ -24,11 +23,9 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.trace.Labels;
 import org.jspecify.annotations.Nullable;
@@ -168,35 +165,25 @@ public record NamedUse(String by, String as, Placed at) {
     }
 
     private void find(TranslationRule rule, String by) {
-      if (rule instanceof InwardRule inward) {
-        add(isSide(inward.facing()), by, "faces it", rule);
-        add(inward.leaving() != null && isSide(inward.leaving()), by, "leaving", rule);
-        terms(inward.from(), by, "from", rule);
+      add(isSide(rule.facing()), by, "faces it", rule);
+      terms(rule.from(), by, "from", rule);
+      terms(rule.to(), by, "to", rule);
+      add(isSide(rule.leaving()), by, "leaving", rule);
+      services(rule.services(), by, "external ports", rule);
+      InwardRule inward = rule.inward();
+      if (inward != null) {
         Interface external = inward.external().ofInterface();
         add(external != null && external.name().equals(name), by, "its address", rule);
-        services(inward.services(), by, "external ports", rule);
         terms(List.of(inward.internal()), by, "leads to it", rule);
-        Hairpin hairpin = inward.hairpin();
-        add(hairpin != null && isSide(hairpin.from()), by, "hairpin", rule);
-        Admission admit = inward.admit();
-        if (admit != null) {
-          terms(admit.from(), by, "admit", rule);
-          add(isSchedule(admit.when()), by, "when", rule);
-        }
-      } else if (rule instanceof SharedRule shared) {
-        terms(shared.from(), by, "from", rule);
-        terms(shared.to(), by, "to", rule);
-        add(isSide(shared.leaving()), by, "leaving", rule);
-        pool(shared.pool(), by, rule);
-      } else if (rule instanceof DynamicRule lent) {
-        terms(lent.from(), by, "from", rule);
-        terms(lent.to(), by, "to", rule);
-        add(isSide(lent.leaving()), by, "leaving", rule);
-        pool(lent.pool(), by, rule);
-      } else if (rule instanceof UntouchedRule both) {
-        terms(both.from(), by, "from", rule);
-        terms(both.to(), by, "to", rule);
       }
+      Hairpin hairpin = rule.hairpin();
+      add(hairpin != null && isSide(hairpin.from()), by, "hairpin", rule);
+      Admission admit = rule.admit();
+      if (admit != null) {
+        terms(admit.from(), by, "admit", rule);
+        add(isSchedule(admit.when()), by, "when", rule);
+      }
+      pool(rule.pool(), by, rule);
     }
 
     private void pool(@Nullable Pool pool, String by, Placed at) {

@@ -1,6 +1,7 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -16,6 +17,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record AccessList(
     String name,
     List<Guard> guards,
@@ -25,7 +27,7 @@ public record AccessList(
     boolean stateless,
     @Nullable String note,
     Place place)
-    implements Named {
+    implements Named, AccessListBuilder.With {
   /**
    * A way that a list guards: where both ends are named, from the one to the other.
    *
@@ -41,18 +43,6 @@ public record AccessList(
       Place place)
       implements Placed {}
 
-  /** A list that does not log what no rule matches. */
-  public AccessList(
-      String name,
-      List<Guard> guards,
-      List<AccessRule> rules,
-      Action otherwise,
-      boolean stateless,
-      @Nullable String note,
-      Place place) {
-    this(name, guards, rules, otherwise, false, stateless, note, place);
-  }
-
   /** What becomes of packets that no rule matches, as a site file says it. */
   public String otherwiseText() {
     return otherwise + (logsOtherwise ? " and log" : "");
@@ -60,6 +50,9 @@ public record AccessList(
 
   /** Copies the lists. */
   public AccessList {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(otherwise, "otherwise");
+    Objects.requireNonNull(place, "place");
     guards = List.copyOf(guards);
     rules = List.copyOf(rules);
   }

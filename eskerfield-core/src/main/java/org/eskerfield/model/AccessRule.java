@@ -1,6 +1,7 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
 
@@ -19,6 +20,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record AccessRule(
     Action action,
     String name,
@@ -31,9 +33,12 @@ public record AccessRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements Named {
+    implements Named, AccessRuleBuilder.With {
   /** Copies the lists. */
   public AccessRule {
+    Objects.requireNonNull(action, "action");
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(place, "place");
     from = List.copyOf(from);
     to = List.copyOf(to);
     services = List.copyOf(services);

@@ -1,6 +1,9 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
+import java.util.function.Function;
+import org.eskerfield.packet.Address;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
@@ -26,6 +29,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record DestinationRule(
     String name,
     InterfaceTerm facing,
@@ -42,7 +46,7 @@ public record DestinationRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements InwardRule {
+    implements InwardRule, DestinationRuleBuilder.With {
   /**
    * What takes the place of the sources, told apart by port.
    *
@@ -53,6 +57,12 @@ public record DestinationRule(
 
   /** Copies the lists. */
   public DestinationRule {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(facing, "facing");
+    Objects.requireNonNull(external, "external");
+    Objects.requireNonNull(internal, "internal");
+    Objects.requireNonNull(internalBlock, "internalBlock");
+    Objects.requireNonNull(place, "place");
     from = List.copyOf(from);
     services = List.copyOf(services);
   }
@@ -62,7 +72,38 @@ public record DestinationRule(
     return "destination";
   }
 
-  /** The port that takes the place of an external port of this rule. */
+  @Override
+  public <R> R by(
+      Function<StaticRule, ? extends R> fixed, Function<DestinationRule, ? extends R> destination) {
+    return destination.apply(this);
+  }
+
+  @Override
+  public @Nullable Pool pool() {
+    return sources == null ? null : sources.pool;
+  }
+
+  @Override
+  public boolean rewritesSources() {
+    return sources != null;
+  }
+
+  @Override
+  public Address internalAddress(Address external, Prefix block) {
+    return internalBlock.first();
+  }
+
+  @Override
+  public boolean isBothWays() {
+    return false;
+  }
+
+  @Override
+  public boolean holdsAddress() {
+    return false;
+  }
+
+  @Override
   public int internalPort(int externalPort) {
     if (internalPorts == null) {
       return externalPort;
@@ -71,7 +112,6 @@ public record DestinationRule(
       return internalPorts.first();
     }
     // A range takes a range: the reader has seen to it that one range of equal length stands here.
-    int shift = internalPorts.first() - services.get(0).service().parts().get(0).ports().first();
-    return externalPort + shift;
+    return externalPort + shift();
   }
 }

@@ -1,6 +1,8 @@
 package org.eskerfield.model;
 
+import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.jspecify.annotations.Nullable;
@@ -21,6 +23,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record Device(
     String name,
     Stance stance,
@@ -34,9 +37,13 @@ public record Device(
     List<AccessList> access,
     @Nullable String note,
     Place place)
-    implements Named {
+    implements Named, DeviceBuilder.With {
   /** Copies the lists. */
   public Device {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(stance, "stance");
+    Objects.requireNonNull(state, "state");
+    Objects.requireNonNull(place, "place");
     interfaces = List.copyOf(interfaces);
     routes = List.copyOf(routes);
     services = List.copyOf(services);
@@ -55,56 +62,20 @@ public record Device(
     return null;
   }
 
-  /** The same device with other interfaces. */
-  public Device withInterfaces(List<Interface> changed) {
-    return with(stance, state, changed, routes, services, translation, access);
-  }
-
-  /** The same device with other routes. */
-  public Device withRoutes(List<Route> changed) {
-    return with(stance, state, interfaces, changed, services, translation, access);
-  }
-
-  /** The same device with other services of its own. */
-  public Device withServices(List<OwnService> changed) {
-    return with(stance, state, interfaces, routes, changed, translation, access);
-  }
-
-  /** The same device with other translation rules. */
-  public Device withTranslation(List<TranslationRule> changed) {
-    return with(stance, state, interfaces, routes, services, changed, access);
-  }
-
   /** The same device with another stance and other rule lists. */
   public Device withAccess(Stance changed, List<AccessList> lists) {
-    return with(changed, state, interfaces, routes, services, translation, lists);
+    return withStance(changed).withAccess(lists);
   }
 
-  /** The same device with another way to keep state. */
-  public Device withState(StateSettings changed) {
-    return with(stance, changed, interfaces, routes, services, translation, access);
-  }
-
-  private Device with(
-      Stance stance,
-      StateSettings state,
-      List<Interface> interfaces,
-      List<Route> routes,
-      List<OwnService> services,
-      List<TranslationRule> translation,
-      List<AccessList> access) {
-    return new Device(
-        name,
-        stance,
-        seesOriginal,
-        verifySource,
-        state,
-        interfaces,
-        routes,
-        services,
-        translation,
-        access,
-        note,
-        place);
+  /** The rules that lead packets to an external address inside, those switched off too. */
+  public List<InwardRule> inward() {
+    List<InwardRule> all = new ArrayList<>();
+    for (TranslationRule rule : translation) {
+      InwardRule inward = rule.inward();
+      if (inward != null) {
+        all.add(inward);
+      }
+    }
+    return all;
   }
 }

@@ -1,6 +1,8 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -17,6 +19,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record DynamicRule(
     String name,
     List<AddressTerm> from,
@@ -27,9 +30,13 @@ public record DynamicRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements TranslationRule {
+    implements OutwardRule, DynamicRuleBuilder.With {
   /** Copies the lists. */
   public DynamicRule {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(leaving, "leaving");
+    Objects.requireNonNull(pool, "pool");
+    Objects.requireNonNull(place, "place");
     from = List.copyOf(from);
     to = List.copyOf(to);
   }
@@ -37,5 +44,16 @@ public record DynamicRule(
   @Override
   public String kind() {
     return "dynamic";
+  }
+
+  @Override
+  public <R> R by(
+      Function<DynamicRule, ? extends R> dynamic, Function<SharedRule, ? extends R> shared) {
+    return dynamic.apply(this);
+  }
+
+  @Override
+  public boolean lends() {
+    return true;
   }
 }

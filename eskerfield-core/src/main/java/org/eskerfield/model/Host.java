@@ -2,6 +2,7 @@ package org.eskerfield.model;
 
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -27,6 +28,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record Host(
     String name,
     List<Network> networks,
@@ -42,9 +44,12 @@ public record Host(
     boolean off,
     @Nullable String note,
     Place place)
-    implements Named {
+    implements Named, HostBuilder.With {
   /** Copies the lists. */
   public Host {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(assigned, "assigned");
+    Objects.requireNonNull(place, "place");
     networks = List.copyOf(networks);
     addresses = List.copyOf(addresses);
     ownPrefixes = List.copyOf(ownPrefixes);
@@ -59,21 +64,14 @@ public record Host(
    * @param network the network that it is on; null for the internet
    */
   public static Host unnamed(Address address, @Nullable Network network) {
-    return new Host(
-        address.toString(),
-        network == null ? List.of() : List.of(network),
-        List.of(address),
-        Assignment.FIXED,
-        List.of(),
-        List.of(),
-        null,
-        List.of(),
-        true,
-        null,
-        List.of(),
-        false,
-        null,
-        Place.IN_CODE);
+    return HostBuilder.builder()
+        .name(address.toString())
+        .networks(network == null ? List.of() : List.of(network))
+        .addresses(List.of(address))
+        .assigned(Assignment.FIXED)
+        .answersPing(true)
+        .place(Place.IN_CODE)
+        .build();
   }
 
   /** Whether it is somewhere on the internet, on no network of the site. */

@@ -1,6 +1,7 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.jspecify.annotations.Nullable;
@@ -16,6 +17,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record Interface(
     String name,
     Network network,
@@ -24,7 +26,7 @@ public record Interface(
     State state,
     @Nullable String note,
     Place place)
-    implements Named {
+    implements Named, InterfaceBuilder.With {
   /** Whether an interface carries packets, and if not, why. */
   public enum State {
     /** It does. */
@@ -49,6 +51,11 @@ public record Interface(
 
   /** Copies the addresses. */
   public Interface {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(network, "network");
+    Objects.requireNonNull(assigned, "assigned");
+    Objects.requireNonNull(state, "state");
+    Objects.requireNonNull(place, "place");
     addresses = List.copyOf(addresses);
   }
 

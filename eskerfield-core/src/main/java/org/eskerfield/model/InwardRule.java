@@ -1,26 +1,63 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.function.Function;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
 /** A rule that leads packets to an external address inside. */
 public sealed interface InwardRule extends TranslationRule permits StaticRule, DestinationRule {
+  /** A thing as the rule that it is; null if it is something else. */
+  static @Nullable InwardRule of(@Nullable Placed thing) {
+    return thing instanceof TranslationRule rule ? rule.inward() : null;
+  }
+
+  /** The answer for the kind of this rule. */
+  <R> R by(
+      Function<StaticRule, ? extends R> fixed, Function<DestinationRule, ? extends R> destination);
+
+  @Override
+  default <R> R by(
+      Function<StaticRule, ? extends R> fixed,
+      Function<DestinationRule, ? extends R> destination,
+      Function<DynamicRule, ? extends R> dynamic,
+      Function<SharedRule, ? extends R> shared,
+      Function<UntouchedRule, ? extends R> untouched) {
+    return by(fixed, destination);
+  }
+
+  @Override
+  default <R> R by(
+      Function<InwardRule, ? extends R> inward,
+      Function<OutwardRule, ? extends R> outward,
+      Function<UntouchedRule, ? extends R> untouched) {
+    return inward.apply(this);
+  }
+
   /** The interfaces on the external side. */
+  @Override
   InterfaceTerm facing();
 
-  /** By which interface packets go on whatever the routes say; null where those decide. */
-  @Nullable InterfaceTerm leaving();
-
-  /** Whose packets; empty for everybody's. */
-  List<AddressTerm> from();
+  @Override
+  default List<AddressTerm> to() {
+    return List.of();
+  }
 
   /** The external address or block. */
   External external();
 
-  /** The external ports; empty for every port and protocol. */
-  List<ServiceTerm> services();
+  @Override
+  default @Nullable Prefix block(Family family) {
+    return external().now(family);
+  }
+
+  @Override
+  default @Nullable StateSettings state() {
+    return null;
+  }
 
   /** The host or block inside, as written. */
   AddressTerm internal();
@@ -31,9 +68,32 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
   /** Its ports; null where each port stays as it is. */
   @Nullable PortSet internalPorts();
 
-  /** Which insiders may use the external address, or null for none. */
-  @Nullable Hairpin hairpin();
+  /**
+   * The address inside for an external one.
+   *
+   * @param external an address of the block
+   * @param block the external block now
+   */
+  Address internalAddress(Address external, Prefix block);
 
-  /** Who is let in with the rule; null where the access rules alone decide. */
-  @Nullable Admission admit();
+  /** How far the first of its ports lies above the first external one; 0 where they are equal. */
+  default int shift() {
+    PortSet inside = internalPorts();
+    return inside == null
+        ? 0
+        : inside.first() - services().get(0).service().parts().get(0).ports().first();
+  }
+
+  /** The port inside for an external one. */
+  int internalPort(int externalPort);
+
+  @Override
+  default boolean lends() {
+    return false;
+  }
+
+  @Override
+  default boolean keepsPackets() {
+    return false;
+  }
 }

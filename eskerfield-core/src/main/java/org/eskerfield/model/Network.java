@@ -1,6 +1,7 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Prefix;
@@ -20,6 +21,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record Network(
     String name,
     List<Prefix> prefixes,
@@ -31,7 +33,7 @@ public record Network(
     @Nullable AddressTerm resolver,
     @Nullable String note,
     Place place)
-    implements Named {
+    implements Named, NetworkBuilder.With {
   /**
    * A block that the carrier routes to the site.
    *
@@ -43,6 +45,10 @@ public record Network(
 
   /** Copies the lists. */
   public Network {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(zone, "zone");
+    Objects.requireNonNull(leases, "leases");
+    Objects.requireNonNull(place, "place");
     prefixes = List.copyOf(prefixes);
     carrier = List.copyOf(carrier);
     routed = List.copyOf(routed);

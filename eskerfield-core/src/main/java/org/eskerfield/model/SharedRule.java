@@ -1,6 +1,8 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
+import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -17,6 +19,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record SharedRule(
     String name,
     List<AddressTerm> from,
@@ -27,9 +30,12 @@ public record SharedRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements TranslationRule {
+    implements OutwardRule, SharedRuleBuilder.With {
   /** Copies the lists. */
   public SharedRule {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(leaving, "leaving");
+    Objects.requireNonNull(place, "place");
     from = List.copyOf(from);
     to = List.copyOf(to);
   }
@@ -37,5 +43,16 @@ public record SharedRule(
   @Override
   public String kind() {
     return "shared";
+  }
+
+  @Override
+  public <R> R by(
+      Function<DynamicRule, ? extends R> dynamic, Function<SharedRule, ? extends R> shared) {
+    return shared.apply(this);
+  }
+
+  @Override
+  public boolean lends() {
+    return false;
   }
 }

@@ -20,6 +20,7 @@ import org.eskerfield.packet.PortSet;
  * @param synWait how long a SYN to an address that a {@code shared} rule uses, which nobody asked
  *     for, waits for its refusal (RFC 5382 REQ-4); 0 for no time
  */
+@Built
 public record StateSettings(
     Timers timers,
     Endpoints mapping,
@@ -30,7 +31,8 @@ public record StateSettings(
     boolean midStream,
     boolean fileTransfer,
     PortSet controlPorts,
-    Duration synWait) {
+    Duration synWait)
+    implements StateSettingsBuilder.With {
   /**
    * How long sessions live without being refreshed; each more than 0.
    *
@@ -113,16 +115,6 @@ public record StateSettings(
 
   /** The same with the gateway for file transfer switched on, for these control ports besides. */
   public StateSettings withFileTransfer(PortSet besides) {
-    return new StateSettings(
-        timers,
-        mapping,
-        filtering,
-        pooling,
-        ports,
-        inboundRefreshes,
-        midStream,
-        true,
-        controlPorts.union(besides),
-        synWait);
+    return withFileTransfer(true).withControlPorts(controlPorts.union(besides));
   }
 }

@@ -1,6 +1,8 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
+import java.util.function.Function;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -24,6 +26,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record StaticRule(
     String name,
     InterfaceTerm facing,
@@ -38,9 +41,15 @@ public record StaticRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements InwardRule {
+    implements InwardRule, StaticRuleBuilder.With {
   /** Copies the list. */
   public StaticRule {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(facing, "facing");
+    Objects.requireNonNull(external, "external");
+    Objects.requireNonNull(internal, "internal");
+    Objects.requireNonNull(internalBlock, "internalBlock");
+    Objects.requireNonNull(place, "place");
     services = List.copyOf(services);
   }
 
@@ -54,18 +63,39 @@ public record StaticRule(
     return "static";
   }
 
-  /** The address at the same position of another block of the same length. */
-  public static Address moved(Address address, Prefix from, Prefix to) {
-    // Host bits only: both blocks begin at a multiple of their length.
-    long high = to.first().high() | (address.high() ^ from.first().high());
-    long low = to.first().low() | (address.low() ^ from.first().low());
-    return new Address(address.family(), high, low);
+  @Override
+  public <R> R by(
+      Function<StaticRule, ? extends R> fixed, Function<DestinationRule, ? extends R> destination) {
+    return fixed.apply(this);
   }
 
-  /** How far internal ports lie above external ones; 0 where they are the same. */
-  public int shift() {
-    return internalPorts == null
-        ? 0
-        : internalPorts.first() - services.get(0).service().parts().get(0).ports().first();
+  @Override
+  public @Nullable Pool pool() {
+    return null;
+  }
+
+  @Override
+  public Address internalAddress(Address external, Prefix block) {
+    return block.moved(external, internalBlock);
+  }
+
+  @Override
+  public int internalPort(int externalPort) {
+    return externalPort + shift();
+  }
+
+  @Override
+  public boolean holdsAddress() {
+    return services.isEmpty();
+  }
+
+  @Override
+  public boolean isBothWays() {
+    return true;
+  }
+
+  @Override
+  public boolean rewritesSources() {
+    return false;
   }
 }

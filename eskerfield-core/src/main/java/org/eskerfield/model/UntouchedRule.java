@@ -1,6 +1,10 @@
 package org.eskerfield.model;
 
 import java.util.List;
+import java.util.Objects;
+import java.util.function.Function;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -13,6 +17,7 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record UntouchedRule(
     String name,
     List<AddressTerm> from,
@@ -20,9 +25,11 @@ public record UntouchedRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements TranslationRule {
+    implements TranslationRule, UntouchedRuleBuilder.With {
   /** Copies the lists. */
   public UntouchedRule {
+    Objects.requireNonNull(name, "name");
+    Objects.requireNonNull(place, "place");
     from = List.copyOf(from);
     to = List.copyOf(to);
   }
@@ -30,5 +37,88 @@ public record UntouchedRule(
   @Override
   public String kind() {
     return "untouched";
+  }
+
+  @Override
+  public <R> R by(
+      Function<StaticRule, ? extends R> fixed,
+      Function<DestinationRule, ? extends R> destination,
+      Function<DynamicRule, ? extends R> dynamic,
+      Function<SharedRule, ? extends R> shared,
+      Function<UntouchedRule, ? extends R> untouched) {
+    return untouched.apply(this);
+  }
+
+  @Override
+  public <R> R by(
+      Function<InwardRule, ? extends R> inward,
+      Function<OutwardRule, ? extends R> outward,
+      Function<UntouchedRule, ? extends R> untouched) {
+    return untouched.apply(this);
+  }
+
+  @Override
+  public @Nullable InterfaceTerm facing() {
+    return null;
+  }
+
+  @Override
+  public @Nullable InterfaceTerm leaving() {
+    return null;
+  }
+
+  @Override
+  public List<ServiceTerm> services() {
+    return List.of();
+  }
+
+  @Override
+  public @Nullable Prefix block(Family family) {
+    return null;
+  }
+
+  @Override
+  public @Nullable Pool pool() {
+    return null;
+  }
+
+  @Override
+  public @Nullable StateSettings state() {
+    return null;
+  }
+
+  @Override
+  public boolean isBothWays() {
+    return false;
+  }
+
+  @Override
+  public boolean lends() {
+    return false;
+  }
+
+  @Override
+  public boolean keepsPackets() {
+    return true;
+  }
+
+  @Override
+  public boolean holdsAddress() {
+    return false;
+  }
+
+  @Override
+  public @Nullable Hairpin hairpin() {
+    return null;
+  }
+
+  @Override
+  public @Nullable Admission admit() {
+    return null;
+  }
+
+  @Override
+  public boolean rewritesSources() {
+    return false;
   }
 }

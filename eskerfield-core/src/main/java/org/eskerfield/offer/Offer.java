@@ -19,7 +19,6 @@ import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
@@ -27,7 +26,6 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.offer.Plan.Proof;
@@ -268,12 +266,8 @@ public final class Offer {
         next.inner().name().equals(towards(next.device(), target.address))
             && !hop.outer().addresses().isEmpty();
     boolean translates =
-        hop.device().translation().stream()
-            .anyMatch(
-                rule ->
-                    rule instanceof InwardRule inward
-                        && !rule.disabled()
-                        && inward.facing().names(hop.outer()));
+        hop.device().inward().stream()
+            .anyMatch(rule -> !rule.disabled() && rule.facing().names(hop.outer()));
     if (known && (wish.whole() || !translates)) {
       access(hop, target, target, null, false);
       return target;
@@ -473,13 +467,12 @@ public final class Offer {
   /** External addresses in the order in which they are proposed. */
   private List<Address> candidates(Hop last, Target target) {
     Set<Address> candidates = new LinkedHashSet<>();
-    for (TranslationRule rule : last.device().translation()) {
-      if (rule instanceof InwardRule inward
-          && !rule.disabled()
-          && inward.internalBlock().contains(target.address)
+    for (InwardRule rule : last.device().inward()) {
+      if (!rule.disabled()
+          && rule.internalBlock().contains(target.address)
           && target.address.equals(wish.host().address(Family.IPV4))
-          && inward.facing().names(last.outer())) {
-        Prefix now = inward.external().now(Family.IPV4);
+          && rule.facing().names(last.outer())) {
+        Prefix now = rule.block(Family.IPV4);
         if (now != null && now.length() == 32) {
           candidates.add(now.first()); // what outsiders know the host by already
         }
@@ -577,13 +570,13 @@ public final class Offer {
     Place before = null;
     String where = "last of its translation rules";
     for (TranslationRule rule : device.translation()) {
-      if (rule instanceof SharedRule || rule instanceof DynamicRule) {
+      if (rule.outward() != null) {
         before = rule.place();
         where = "before '" + rule.name() + "', with the other rules for what arrives";
         break;
       }
     }
-    boolean any = device.translation().stream().anyMatch(InwardRule.class::isInstance);
+    boolean any = !device.inward().isEmpty();
     where += any ? ": none of them takes these packets" : "";
     steps.add(
         new Step(

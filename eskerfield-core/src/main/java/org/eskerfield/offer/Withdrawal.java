@@ -70,10 +70,9 @@ public final class Withdrawal {
   public static List<List<ServicePart>> offered(Site site, Host host) {
     List<List<ServicePart>> all = new ArrayList<>();
     for (Device device : site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        if (rule instanceof InwardRule inward
-            && host.addresses().stream().anyMatch(inward.internalBlock()::contains)) {
-          List<ServicePart> inside = inside(inward);
+      for (InwardRule rule : device.inward()) {
+        if (host.addresses().stream().anyMatch(rule.internalBlock()::contains)) {
+          List<ServicePart> inside = inside(rule);
           if (!inside.isEmpty()) {
             all.add(inside);
           }
@@ -119,19 +118,16 @@ public final class Withdrawal {
 
   private void find(Target target) throws RefusedChangeException {
     for (Device device : site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
+      for (InwardRule rule : device.inward()) {
         boolean known = found.stream().anyMatch(each -> each.rule.equals(rule));
-        if (known
-            || !(rule instanceof InwardRule inward)
-            || !inward.internalBlock().contains(target.address)
-            || !leadsTo(inward, target)) {
+        if (known || !rule.internalBlock().contains(target.address) || !leadsTo(rule, target)) {
           continue;
         }
-        Prefix external = inward.external().now(Family.IPV4);
-        found.add(new Found(device, inward, target));
+        Prefix external = rule.block(Family.IPV4);
+        found.add(new Found(device, rule, target));
         if (external != null && external.length() == Family.IPV4.bits()) {
           List<ServicePart> outside = new ArrayList<>();
-          inward.services().forEach(term -> outside.addAll(term.service().parts()));
+          rule.services().forEach(term -> outside.addAll(term.service().parts()));
           find(new Target(external.first(), outside.isEmpty() ? target.parts : outside));
         }
       }
@@ -174,7 +170,7 @@ public final class Withdrawal {
 
   /** What the lists of a rule's device see of its packets. */
   private static Target seen(Found each) {
-    Prefix external = each.rule.external().now(Family.IPV4);
+    Prefix external = each.rule.block(Family.IPV4);
     if (!each.device.seesOriginal() || external == null) {
       return each.target;
     }
@@ -289,8 +285,7 @@ public final class Withdrawal {
     boolean ours = false;
     for (Device device : site.devices().values()) {
       for (TranslationRule rule : device.translation()) {
-        Prefix external =
-            rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+        Prefix external = rule.block(Family.IPV4);
         if (external != null && external.contains(address)) {
           boolean goes =
               steps.stream().anyMatch(step -> new Edit.Remove(rule.place()).equals(step.edit()));
@@ -307,7 +302,7 @@ public final class Withdrawal {
   private List<Proof> proofs() {
     List<Proof> proofs = new ArrayList<>();
     for (Found each : found) {
-      Prefix external = each.rule.external().now(Family.IPV4);
+      Prefix external = each.rule.block(Family.IPV4);
       boolean outermost = each.rule.facing().interfaces().stream().anyMatch(WayOut::isOutside);
       Address sender = outermost ? sender(each) : null;
       if (external == null || sender == null) {

@@ -75,6 +75,19 @@ public record Prefix(Address first, int length) {
         && (address.equals(first) || address.equals(last()));
   }
 
+  /**
+   * The address at the same position of another block.
+   *
+   * @param member an address of this block
+   * @param to a block of the same length
+   */
+  public Address moved(Address member, Prefix to) {
+    // Host bits only: both blocks begin at a multiple of their length.
+    long high = to.first.high() | (member.high() ^ first.high());
+    long low = to.first.low() | (member.low() ^ first.low());
+    return new Address(member.family(), high, low);
+  }
+
   /** The addresses of the block as a range. */
   public AddressRange range() {
     return new AddressRange(first, last());

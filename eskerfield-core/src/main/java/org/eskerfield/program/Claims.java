@@ -8,9 +8,7 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
@@ -21,9 +19,7 @@ import org.eskerfield.model.Pool;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
@@ -82,28 +78,27 @@ public final class Claims {
     List<Prefix> held = new ArrayList<>();
     Map<String, List<Prefix>> blocks = new HashMap<>();
     List<Prefix> outsideBlocks = new ArrayList<>();
-    for (TranslationRule rule : device.translation()) {
+    for (InwardRule rule : device.inward()) {
       if (rule.disabled()) {
         continue;
       }
-      if (rule instanceof InwardRule leading) {
-        Prefix block = leading.external().now(Family.IPV4);
-        if (block != null) {
-          inward.add(block);
-          for (Interface side : leading.facing().interfaces()) {
-            add(blocks, realmOf(side), block);
-            if (isOfInternet(side)) {
-              outsideBlocks.add(block);
-            }
-          }
-          claim(leading, block);
-          if (holds(leading)) {
-            held.add(block);
-          }
-          if (leadsToItself(leading, block)) {
-            toItself.add(leading);
-          }
+      Prefix block = rule.block(Family.IPV4);
+      if (block == null) {
+        continue;
+      }
+      inward.add(block);
+      for (Interface side : rule.facing().interfaces()) {
+        add(blocks, realmOf(side), block);
+        if (isOfInternet(side)) {
+          outsideBlocks.add(block);
         }
+      }
+      claim(rule, block);
+      if (rule.holdsAddress()) {
+        held.add(block);
+      }
+      if (leadsToItself(rule, block)) {
+        toItself.add(rule);
       }
     }
     for (Map.Entry<String, List<Prefix>> each : blocks.entrySet()) {
@@ -112,8 +107,8 @@ public final class Claims {
     this.outside = AddressSet.ofPrefixes(outsideBlocks);
     this.held = AddressSet.ofPrefixes(held);
     for (TranslationRule rule : device.translation()) {
-      Pool pool = poolOf(rule);
-      InterfaceTerm side = sideOf(rule);
+      Pool pool = rule.pool();
+      InterfaceTerm side = rule.leaving();
       if (!rule.disabled() && pool != null && side != null) {
         name(side, pool.addresses());
       }
@@ -135,38 +130,10 @@ public final class Claims {
     routedHere(site);
   }
 
-  /** A static rule without a service has its addresses for itself. */
-  private static boolean holds(InwardRule rule) {
-    return rule instanceof StaticRule && rule.services().isEmpty();
-  }
-
   /** Whether everything that the rule takes stays as it is. */
   private static boolean leadsToItself(InwardRule rule, Prefix block) {
     Prefix inside = rule.internalBlock();
     return block.length() == inside.length() && block.first().equals(inside.first());
-  }
-
-  private static @Nullable Pool poolOf(TranslationRule rule) {
-    if (rule instanceof DynamicRule lent) {
-      return lent.pool();
-    }
-    if (rule instanceof SharedRule shared) {
-      return shared.pool();
-    }
-    return rule instanceof DestinationRule both && both.sources() != null
-        ? both.sources().pool()
-        : null;
-  }
-
-  /** The side on which a rule uses the addresses of its pool; null if it has none. */
-  private static @Nullable InterfaceTerm sideOf(TranslationRule rule) {
-    if (rule instanceof SharedRule shared) {
-      return shared.leaving();
-    }
-    if (rule instanceof DynamicRule lent) {
-      return lent.leaving();
-    }
-    return rule instanceof DestinationRule both && both.sources() != null ? both.leaving() : null;
   }
 
   private static String realmOf(Interface own) {
@@ -350,7 +317,7 @@ public final class Claims {
         if (rule.internalBlock().contains(packet.destination())
             && ServiceTerm.anyCovers(
                 rule.services(), packet.protocol, packet.destinationPort, packet.icmpType)
-            && internalPort(rule, packet.destinationPort) == packet.destinationPort) {
+            && rule.internalPort(packet.destinationPort) == packet.destinationPort) {
           return true;
         }
       }
@@ -377,12 +344,6 @@ public final class Claims {
       }
       return set;
     }
-  }
-
-  private static int internalPort(InwardRule rule, int port) {
-    return rule instanceof DestinationRule to
-        ? to.internalPort(port)
-        : rule instanceof StaticRule fixed ? port + fixed.shift() : port;
   }
 
   /**

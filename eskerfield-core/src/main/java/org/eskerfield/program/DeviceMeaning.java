@@ -2,7 +2,6 @@ package org.eskerfield.program;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.OwnService;
@@ -118,13 +117,11 @@ public final class DeviceMeaning extends Meaning {
     List<PacketSet> all = new ArrayList<>();
     for (Translations.Inbound entry : program.translations.inbound) {
       PacketSet led = some;
-      if (entry.hairpin() != null || entry.rule() instanceof DestinationRule) {
+      if (entry.hairpin() != null || entry.rule().rewritesSources()) {
         for (Interface leaving : program.device.interfaces()) { // the source may be rewritten, too
           led = led.union(some.preImage(shares(program.ownOf(leaving))));
         }
-        DestinationRule.Sources sources =
-            entry.rule() instanceof DestinationRule to ? to.sources() : null;
-        Pool pool = sources == null ? null : sources.pool();
+        Pool pool = entry.rule().pool();
         led = pool == null ? led : led.union(some.preImage(shares(pool.addresses())));
       }
       all.add(led.preImage(entry.rewrite(this)).intersection(of(entry)));

@@ -8,15 +8,14 @@ import java.util.List;
 import java.util.Map;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.AtomicReferenceArray;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
@@ -247,13 +246,8 @@ public final class DeviceProgram {
   private static AddressSet sharedAddresses(Device device) {
     AddressSet all = AddressSet.NONE;
     for (TranslationRule rule : device.translation()) {
-      if (!rule.disabled() && rule instanceof SharedRule shared) {
-        Pool pool = shared.pool();
-        for (Interface own : shared.leaving().interfaces()) {
-          all =
-              all.union(pool == null ? AddressSet.ofAddresses(own.addresses()) : pool.addresses());
-        }
-      }
+      OutwardRule shared = rule.lends() || rule.disabled() ? null : rule.outward();
+      all = shared == null ? all : all.union(shared.externals());
     }
     return all;
   }
@@ -360,11 +354,8 @@ public final class DeviceProgram {
       all = rule.pool() == null ? all : all.union(rule.pool());
     }
     for (Translations.Inbound rule : translations.inbound) {
-      if (rule.rule() instanceof DestinationRule both
-          && both.sources() != null
-          && both.sources().pool() != null) {
-        all = all.union(both.sources().pool().addresses());
-      }
+      Pool pool = rule.rule().pool();
+      all = pool == null ? all : all.union(pool.addresses());
       if (device.state().fileTransfer() && rule.external() != null) {
         announced.add(rule.external());
       }

@@ -11,15 +11,14 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
@@ -118,27 +117,30 @@ public final class Translations {
     }
 
     public void rewrite(Packet packet) {
-      boolean ports = Protocol.hasPorts(packet.protocol);
-      if (rule instanceof DestinationRule to) {
+      InwardRule inward = rule.inward();
+      if (inward != null && external != null) {
         packet.rewriteDestination(
-            to.internalBlock().first(),
-            ports ? to.internalPort(packet.destinationPort) : packet.destinationPort);
-      } else if (rule instanceof StaticRule fixed && external != null) {
-        packet.rewriteDestination(
-            StaticRule.moved(packet.destination(), external, fixed.internalBlock()),
-            packet.destinationPort + (ports ? fixed.shift() : 0));
+            inward.internalAddress(packet.destination(), external),
+            Protocol.hasPorts(packet.protocol)
+                ? inward.internalPort(packet.destinationPort)
+                : packet.destinationPort);
       }
     }
 
     /** The same for every packet. */
     public Rewrite rewrite(Meaning all) {
-      if (rule instanceof StaticRule fixed && external != null) {
-        Rewrite moves = all.addressesMove(Dimension.DESTINATION, external, fixed.internalBlock());
-        return all.portsMove(moves, Dimension.DESTINATION_PORT, fixed.shift());
-      }
-      if (!(rule instanceof DestinationRule to)) {
-        return Rewrite.NONE;
-      }
+      InwardRule inward = rule.inward();
+      return inward == null || external == null
+          ? Rewrite.NONE
+          : inward.by(fixed -> moves(fixed, external, all), to -> leads(to, all));
+    }
+
+    private static Rewrite moves(StaticRule rule, Prefix external, Meaning all) {
+      Rewrite moves = all.addressesMove(Dimension.DESTINATION, external, rule.internalBlock());
+      return all.portsMove(moves, Dimension.DESTINATION_PORT, rule.shift());
+    }
+
+    private static Rewrite leads(DestinationRule to, Meaning all) {
       PacketSpace space = all.space();
       PacketSet host = space.destinations(AddressSet.ofPrefixes(List.of(to.internalBlock())));
       Rewrite rewrite = Rewrite.NONE.andBecomes(Dimension.DESTINATION, host, space.of(Family.IPV4));
@@ -152,8 +154,7 @@ public final class Translations {
             space.ports(Dimension.DESTINATION_PORT, ports),
             space.withPorts());
       }
-      int first = to.services().get(0).service().parts().get(0).ports().first();
-      return all.portsMove(rewrite, Dimension.DESTINATION_PORT, ports.first() - first);
+      return all.portsMove(rewrite, Dimension.DESTINATION_PORT, to.shift());
     }
   }
 
@@ -188,9 +189,10 @@ public final class Translations {
       if (!match.namesSelf()) {
         matched = matched.minus(all.bySelf());
       }
-      return rule instanceof StaticRule fixed && !fixed.services().isEmpty()
-          ? matched.intersection(internalPorts(fixed, all))
-          : matched;
+      InwardRule back = rule.inward();
+      return back == null || rule.services().isEmpty()
+          ? matched
+          : matched.intersection(internalPorts(back, all));
     }
 
     @Override
@@ -199,15 +201,15 @@ public final class Translations {
     }
 
     /** The packets from the internal ports of a static rule for ports. */
-    private static PacketSet internalPorts(StaticRule fixed, Meaning all) {
+    private static PacketSet internalPorts(InwardRule back, Meaning all) {
       PacketSpace space = all.space();
       PacketSet set = space.none();
-      for (ServiceTerm term : fixed.services()) {
+      for (ServiceTerm term : back.services()) {
         for (ServicePart part : term.service().parts()) {
           if (Protocol.hasPorts(part.protocol())) {
             PacketSet ports = space.ports(Dimension.SOURCE_PORT, part.ports());
             PacketSet external = space.protocol(part.protocol()).intersection(ports);
-            Rewrite shifted = all.portsMove(Rewrite.NONE, Dimension.SOURCE_PORT, fixed.shift());
+            Rewrite shifted = all.portsMove(Rewrite.NONE, Dimension.SOURCE_PORT, back.shift());
             set = set.union(external.image(shifted));
           }
         }
@@ -217,11 +219,11 @@ public final class Translations {
 
     /** Gives a packet the source that a static rule says. */
     public void rewrite(Packet packet) {
-      if (rule instanceof StaticRule fixed && external != null) {
-        int shift = Protocol.hasPorts(packet.protocol) ? fixed.shift() : 0;
+      InwardRule back = rule.inward();
+      if (back != null && external != null) {
+        int shift = Protocol.hasPorts(packet.protocol) ? back.shift() : 0;
         packet.rewriteSource(
-            StaticRule.moved(packet.source(), fixed.internalBlock(), external),
-            packet.sourcePort - shift);
+            back.internalBlock().moved(packet.source(), external), packet.sourcePort - shift);
       }
     }
 
@@ -232,22 +234,26 @@ public final class Translations {
 
     /** What the rule does to every packet that leaves by an interface. */
     public Rewrite rewrite(DeviceMeaning all, Interface side) {
-      if (rule instanceof StaticRule fixed && external != null) {
-        Rewrite moves = all.addressesMove(Dimension.SOURCE, fixed.internalBlock(), external);
-        return all.portsMove(moves, Dimension.SOURCE_PORT, -fixed.shift());
+      InwardRule back = rule.inward();
+      if (back != null && external != null) {
+        Rewrite moves = all.addressesMove(Dimension.SOURCE, back.internalBlock(), external);
+        return all.portsMove(moves, Dimension.SOURCE_PORT, -back.shift());
       }
       AddressSet addresses = externals(all.program(), side);
-      return rule instanceof DynamicRule ? all.lends(addresses) : all.shares(addresses);
+      return rule.lends() ? all.lends(addresses) : all.shares(addresses);
     }
 
     /** A static rule for ports takes only packets from these ports. */
     private boolean portsFit(Packet packet) {
-      if (!(rule instanceof StaticRule fixed) || fixed.services().isEmpty()) {
-        return true;
-      }
-      return Protocol.hasPorts(packet.protocol)
-          && ServiceTerm.anyCovers(
-              fixed.services(), packet.protocol, packet.sourcePort - fixed.shift(), Icmp.NO_TYPE);
+      InwardRule back = rule.inward();
+      return back == null
+          || back.services().isEmpty()
+          || (Protocol.hasPorts(packet.protocol)
+              && ServiceTerm.anyCovers(
+                  back.services(),
+                  packet.protocol,
+                  packet.sourcePort - back.shift(),
+                  Icmp.NO_TYPE));
     }
   }
 
@@ -273,53 +279,55 @@ public final class Translations {
     List<Outbound> out = new ArrayList<>();
     for (TranslationRule rule : device.translation()) {
       if (!rule.disabled()) {
-        add(rule, in, out);
+        rule.choose(
+            inward -> add(inward, in, out), outward -> add(outward, out), both -> add(both, in));
       }
     }
     this.inbound = List.copyOf(in);
     this.outbound = List.copyOf(out);
   }
 
-  private static @Nullable Prefix externalBlock(TranslationRule rule) {
-    return rule instanceof InwardRule inward ? inward.external().now(Family.IPV4) : null;
+  private void add(InwardRule rule, List<Inbound> in, List<Outbound> out) {
+    Prefix block = rule.block(Family.IPV4);
+    if (block == null) {
+      return;
+    }
+    in.add(
+        new Inbound(
+            rule,
+            block,
+            match(rule.from(), List.of(), rule.services()),
+            null,
+            rule.facing(),
+            claims.homeOf(block, rule.facing()),
+            rule.hairpin(),
+            admission(rule.admit())));
+    if (rule.isBothWays()) {
+      AddressTerm inside =
+          new AddressTerm(
+              AddressTerm.Kind.LITERAL,
+              rule.internal().text(),
+              AddressSet.ofPrefixes(List.of(rule.internalBlock())),
+              rule.internal().place());
+      Match from = match(List.of(inside), List.of(), List.of());
+      out.add(new Outbound(rule, from, rule.facing(), block, null));
+    }
   }
 
-  private void add(TranslationRule rule, List<Inbound> in, List<Outbound> out) {
-    Prefix block = externalBlock(rule);
-    if (rule instanceof InwardRule inward && block != null) {
-      in.add(
-          new Inbound(
-              inward,
-              block,
-              match(inward.from(), List.of(), inward.services()),
-              null,
-              inward.facing(),
-              claims.homeOf(block, inward.facing()),
-              inward.hairpin(),
-              admission(inward.admit())));
-      if (inward instanceof StaticRule) {
-        AddressTerm inside =
-            new AddressTerm(
-                AddressTerm.Kind.LITERAL,
-                inward.internal().text(),
-                AddressSet.ofPrefixes(List.of(inward.internalBlock())),
-                inward.internal().place());
-        Match from = match(List.of(inside), List.of(), List.of());
-        out.add(new Outbound(inward, from, inward.facing(), block, null));
-      }
-    } else if (rule instanceof UntouchedRule both) {
-      Match there = match(both.from(), both.to(), List.of());
-      Match back = match(both.to(), both.from(), List.of());
-      in.add(new Inbound(both, null, there, back, null, null, null, null));
-    } else if (rule instanceof DynamicRule lent) {
-      AddressSet pool = lent.pool().addresses().intersection(claims.lendable());
-      Match from = match(lent.from(), lent.to(), List.of());
-      out.add(new Outbound(lent, from, lent.leaving(), null, pool));
-    } else if (rule instanceof SharedRule shared) {
-      AddressSet pool = shared.pool() == null ? null : sharable(shared.pool());
-      Match from = match(shared.from(), shared.to(), List.of());
-      out.add(new Outbound(shared, from, shared.leaving(), null, pool));
-    }
+  private void add(OutwardRule rule, List<Outbound> out) {
+    Pool pool = rule.pool();
+    AddressSet addresses =
+        pool == null
+            ? null
+            : rule.lends() ? pool.addresses().intersection(claims.lendable()) : sharable(pool);
+    Match from = match(rule.from(), rule.to(), List.of());
+    out.add(new Outbound(rule, from, rule.leaving(), null, addresses));
+  }
+
+  private void add(UntouchedRule rule, List<Inbound> in) {
+    Match there = match(rule.from(), rule.to(), List.of());
+    Match back = match(rule.to(), rule.from(), List.of());
+    in.add(new Inbound(rule, null, there, back, null, null, null, null));
   }
 
   /** The addresses of a pool that may be shared: none that a static rule holds. */
@@ -400,7 +408,8 @@ public final class Translations {
   private static PacketSet standing(Inbound entry, Meaning all, Dimension port) {
     PacketSpace space = all.space();
     boolean source = port == Dimension.SOURCE_PORT;
-    if (entry.external() == null || !(entry.rule() instanceof InwardRule rule)) {
+    TranslationRule rule = entry.rule();
+    if (entry.external() == null) {
       return space.none();
     }
     AddressSet block = AddressSet.ofPrefixes(List.of(entry.external()));
@@ -463,7 +472,7 @@ public final class Translations {
         n ->
             new Row<>(
                 from(arriving, number).entries().stream()
-                    .filter(entry -> entry.rule() instanceof StaticRule)
+                    .filter(entry -> entry.rule().isBothWays())
                     .map(Fixed::new)
                     .toList()));
   }
@@ -472,8 +481,7 @@ public final class Translations {
   private boolean standsOn(Address address, int port, int protocol) {
     for (Inbound entry : inbound) {
       if (entry.isFor(address)
-          && entry.rule() instanceof InwardRule rule
-          && ServiceTerm.anyCovers(rule.services(), protocol, port, Icmp.NO_TYPE)) {
+          && ServiceTerm.anyCovers(entry.rule().services(), protocol, port, Icmp.NO_TYPE)) {
         return true;
       }
     }

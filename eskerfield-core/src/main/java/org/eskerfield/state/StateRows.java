@@ -93,7 +93,8 @@ final class StateRows {
   private List<BindingRow> permanentRows() {
     List<BindingRow> rows = new ArrayList<>();
     for (Translations.Inbound entry : state.program.translations.inbound) {
-      if (!(entry.rule() instanceof InwardRule rule) || entry.external() == null) {
+      InwardRule rule = entry.rule().inward();
+      if (rule == null || entry.external() == null) {
         continue;
       }
       if (rule.services().isEmpty()) {

@@ -6,7 +6,6 @@ import java.util.Set;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
@@ -139,7 +138,7 @@ final class LegRecorder implements Narrator {
       return list.logsOtherwise();
     }
     return ruling == Ruling.ADMITTED
-        && by instanceof InwardRule rule
+        && by instanceof TranslationRule rule
         && rule.admit() != null
         && rule.admit().log();
   }

@@ -17,6 +17,7 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -386,11 +387,13 @@ final class Wording {
     if (rule instanceof AccessRule access) {
       return access.from();
     }
-    return rule instanceof Admission admission ? admission.from() : ((InwardRule) rule).from();
+    return rule instanceof Admission admission ? admission.from() : ((TranslationRule) rule).from();
   }
 
   private static List<ServiceTerm> services(Placed rule) {
-    return rule instanceof AccessRule access ? access.services() : ((InwardRule) rule).services();
+    return rule instanceof AccessRule access
+        ? access.services()
+        : ((TranslationRule) rule).services();
   }
 
   /** The reason of a packet that was answered. */

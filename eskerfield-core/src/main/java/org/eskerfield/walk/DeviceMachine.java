@@ -4,13 +4,10 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -339,7 +336,7 @@ public final class DeviceMachine extends DeviceWalk {
   }
 
   @Override
-  void tellNearestAdmission(InwardRule rule, Match admission) {
+  void tellNearestAdmission(TranslationRule rule, Match admission) {
     Admission admit = rule.admit();
     if (narrator != null && admit != null) {
       narrator.nearly(admit, admission.misses(packet, false, clock.now()), packet);
@@ -445,7 +442,7 @@ public final class DeviceMachine extends DeviceWalk {
       return null;
     }
     Translations.Outbound rule = outbound(way.leaving(), Seen.INNER_ANSWERED);
-    return rule != null && rule.rule() instanceof StaticRule ? rule : null;
+    return rule != null && rule.rule().isBothWays() ? rule : null;
   }
 
   /** Whether an end of the packet inside an error is one that a rule or binding stands on. */
@@ -646,16 +643,14 @@ public final class DeviceMachine extends DeviceWalk {
    */
   private void keepErrorSource(Packet inner) {
     Translations.Outbound rule = errorRule;
+    InwardRule fixed = rule == null ? null : rule.rule().inward();
     Interface side = leaving();
-    if (rule == null
-        || side == null
-        || !(rule.rule() instanceof StaticRule fixed)
-        || rule.external() == null) {
+    if (rule == null || side == null || fixed == null || rule.external() == null) {
       say(Ruling.SOURCE_KEPT, null);
       return;
     }
     Packet reply = mirrored(inner);
-    Address external = StaticRule.moved(reply.source(), fixed.internalBlock(), rule.external());
+    Address external = fixed.internalBlock().moved(reply.source(), rule.external());
     Address own = side.address(packet.family);
     boolean fromEnd = packet.source().equals(inner.destination());
     int port = inner.destinationPort - (Protocol.hasPorts(inner.protocol) ? fixed.shift() : 0);
@@ -790,10 +785,8 @@ public final class DeviceMachine extends DeviceWalk {
     int made = NONE;
     if (!seenAs.equals(sender)) {
       TranslationRule rule = asReply() ? tables.destinationRule(met) : tables.sourceRule(met);
-      boolean wholeAddress =
-          rule instanceof DynamicRule
-              || (rule instanceof InwardRule inward && inward.services().isEmpty());
-      if (rule != null && !wholeAddress) {
+      if (rule != null
+          && rule.by(in -> !in.services().isEmpty(), out -> !out.lends(), both -> true)) {
         made = tables.bindAnnounced(met, rule, port, leaving, settings(rule));
         if (made < 0) {
           return line; // no port is left for it
@@ -844,8 +837,8 @@ public final class DeviceMachine extends DeviceWalk {
   public List<PoolFill> fills() {
     List<PoolFill> fills = new ArrayList<>();
     for (Translations.Outbound rule : program.translations.outbound) {
-      boolean lends = rule.rule() instanceof DynamicRule;
-      if (lends || rule.rule() instanceof SharedRule) {
+      if (rule.rule().outward() != null) {
+        boolean lends = rule.rule().lends();
         Interface side = rule.leaving().interfaces().get(0);
         AddressSet externals = rule.externals(program, side);
         fills.addAll(tables.fills(rule.rule(), externals, lends, side.network().realm()));

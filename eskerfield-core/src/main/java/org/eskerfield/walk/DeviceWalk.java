@@ -3,19 +3,14 @@ package org.eskerfield.walk;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
-import org.eskerfield.model.DestinationRule;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.program.CompiledList;
@@ -175,7 +170,7 @@ abstract class DeviceWalk {
   /** Rules and admissions that nearly took the packet. */
   void tellNearestRule() {}
 
-  void tellNearestAdmission(InwardRule rule, Match admission) {}
+  void tellNearestAdmission(TranslationRule rule, Match admission) {}
 
   void tellNearest(CompiledList guard) {}
 
@@ -301,7 +296,7 @@ abstract class DeviceWalk {
   }
 
   final boolean isUntouched() {
-    return translated != null && translated.rule() instanceof UntouchedRule;
+    return translated != null && translated.rule().keepsPackets();
   }
 
   // Step 3.
@@ -396,7 +391,7 @@ abstract class DeviceWalk {
   /** The way out that a rule names, whatever the routes say; null where they decide. */
   private @Nullable InterfaceTerm wayFixedByRule() {
     TranslationRule rule = translated != null ? translated.rule() : ruleOfSession();
-    return rule instanceof InwardRule inward ? inward.leaving() : null;
+    return rule == null ? null : rule.by(in -> in.leaving(), out -> null, both -> null);
   }
 
   // Step 5.
@@ -421,11 +416,10 @@ abstract class DeviceWalk {
 
   private @Nullable Ruling judgeByAdmission() {
     Match admission = admission();
-    if (translated == null
-        || admission == null
-        || !(translated.rule() instanceof InwardRule rule)) {
+    if (translated == null || admission == null) {
       return null;
     }
+    TranslationRule rule = translated.rule();
     if (is(admission)) {
       say(Ruling.ADMITTED, rule);
       return null;
@@ -529,9 +523,8 @@ abstract class DeviceWalk {
     boolean outsides = translated != null && hairpin == Hairpin.Source.EXTERNAL;
     Interface side = outsides && translated != null ? translated.home() : leaving;
     Seen seen = outsides ? Seen.AS_SENT : Seen.NOW;
-    DestinationRule.Sources sources = hairpinned ? null : sources();
-    Translations.Outbound rule =
-        asked && sources == null && side != null ? outbound(side, seen) : null;
+    boolean become = !hairpinned && translated != null && translated.rule().rewritesSources();
+    Translations.Outbound rule = asked && !become && side != null ? outbound(side, seen) : null;
     stateful |= rule != null || translated != null || reached != NONE || arriving == null;
     if (stateful && !canOpen()) {
       if (arriving != null) {
@@ -545,8 +538,8 @@ abstract class DeviceWalk {
     if (translated != null && hairpin == Hairpin.Source.DEVICE) {
       return share(translated.rule(), leaving, program.ownOf(leaving), Seen.NOW);
     }
-    if (translated != null && sources != null) {
-      Pool pool = sources.pool();
+    if (translated != null && become) {
+      Pool pool = translated.rule().pool();
       AddressSet externals =
           pool == null ? program.ownOf(leaving) : program.translations.sharable(pool);
       return share(translated.rule(), leaving, externals, Seen.NOW);
@@ -558,13 +551,6 @@ abstract class DeviceWalk {
   private Hairpin.@Nullable Source hairpin() {
     return hairpinned && translated != null && translated.hairpin() != null
         ? translated.hairpin().source()
-        : null;
-  }
-
-  /** What sources become by the rule that took the packet at step 2; null where it says nothing. */
-  private DestinationRule.@Nullable Sources sources() {
-    return translated != null && translated.rule() instanceof DestinationRule both
-        ? both.sources()
         : null;
   }
 
@@ -591,13 +577,17 @@ abstract class DeviceWalk {
   /** Gives the packet the source that a rule says. */
   final @Nullable Ruling translateSource(Translations.Outbound rule, Interface side, Seen seen) {
     AddressSet externals = rule.externals(program, side);
-    if (rule.rule() instanceof DynamicRule) {
+    if (rule.rule().isBothWays()) {
+      return translateSourceForGood(rule, side);
+    }
+    if (rule.rule().lends()) {
       int made = bind(rule.rule(), side, externals, /* whole= */ true, seen);
       return bound(rule.rule(), made, external(made, externals), side);
     }
-    if (!(rule.rule() instanceof StaticRule)) {
-      return share(rule.rule(), side, externals, seen);
-    }
+    return share(rule.rule(), side, externals, seen);
+  }
+
+  private @Nullable Ruling translateSourceForGood(Translations.Outbound rule, Interface side) {
     translateSource(rule, side);
     if (outside == null && isTaken()) {
       return end(Ruling.ENDPOINT_IN_USE, rule.rule());
@@ -625,8 +615,7 @@ abstract class DeviceWalk {
     if (made < 0) {
       return switch (made) {
         case DeviceState.AT_ITS_LIMIT -> end(Ruling.PORT_LIMIT_REACHED, rule);
-        default ->
-            end(rule instanceof DynamicRule ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
+        default -> end(rule.lends() ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
       };
     }
     boolean claimed = lent != null && is(program.claimedAt(lent, program.realm(side)));

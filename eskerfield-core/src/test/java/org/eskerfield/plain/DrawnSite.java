@@ -15,20 +15,27 @@ import java.util.Objects;
 import java.util.Random;
 import org.eskerfield.Draft;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.DeviceBuilder;
+import org.eskerfield.model.DynamicRuleBuilder;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.HostBuilder;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceBuilder;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Pool;
@@ -37,11 +44,11 @@ import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
@@ -194,17 +201,15 @@ final class DrawnSite {
       List<Network.Routed> routed) {
     networks.put(
         name,
-        new Network(
-            name,
-            List.of(p(prefix)),
-            zone,
-            null,
-            carrier == null ? List.of() : List.of(a(carrier)),
-            routed,
-            AddressSet.NONE,
-            null,
-            null,
-            HERE));
+        NetworkBuilder.builder()
+            .name(name)
+            .prefixes(List.of(p(prefix)))
+            .zone(zone)
+            .carrier(carrier == null ? List.of() : List.of(a(carrier)))
+            .routed(routed)
+            .leases(AddressSet.NONE)
+            .place(HERE)
+            .build());
   }
 
   private void hosts() {
@@ -221,43 +226,43 @@ final class DrawnSite {
     AccessList filter = null;
     if (chance(10)) {
       filter =
-          new AccessList(
-              "filter of " + name,
-              List.of(),
-              List.of(rule(List.of())),
-              one(Action.ACCEPT, Action.DROP, Action.REJECT),
-              false,
-              null,
-              HERE);
+          AccessListBuilder.builder()
+              .name("filter of " + name)
+              .rules(List.of(rule(List.of())))
+              .otherwise(one(Action.ACCEPT, Action.DROP, Action.REJECT))
+              .place(HERE)
+              .build();
     }
     hosts.put(
         name,
-        new Host(
-            name,
-            network == null ? List.of() : List.of(Objects.requireNonNull(networks.get(network))),
-            List.of(a(address)),
-            Assignment.FIXED,
-            chance(4) && network != null ? List.of(p("10.0.0.0/12")) : List.of(),
-            chance(4) && network != null ? List.of(a("10.1.0.9")) : List.of(),
-            null,
-            List.of(service()),
-            !chance(10),
-            filter,
-            chance(4) ? List.of(service()) : List.of(),
-            chance(3),
-            null,
-            HERE));
+        HostBuilder.builder()
+            .name(name)
+            .networks(
+                network == null
+                    ? List.of()
+                    : List.of(Objects.requireNonNull(networks.get(network))))
+            .addresses(List.of(a(address)))
+            .assigned(Assignment.FIXED)
+            .ownPrefixes(chance(4) && network != null ? List.of(p("10.0.0.0/12")) : List.of())
+            .gateways(chance(4) && network != null ? List.of(a("10.1.0.9")) : List.of())
+            .listens(List.of(service()))
+            .answersPing(!chance(10))
+            .filter(filter)
+            .blocked(chance(4) ? List.of(service()) : List.of())
+            .off(chance(3))
+            .place(HERE)
+            .build());
   }
 
   private Interface on(String network, String address) {
-    return new Interface(
-        network,
-        Objects.requireNonNull(networks.get(network)),
-        List.of(a(address)),
-        Assignment.FIXED,
-        chance(3) ? Interface.State.OFF : Interface.State.UP,
-        null,
-        HERE);
+    return InterfaceBuilder.builder()
+        .name(network)
+        .network(Objects.requireNonNull(networks.get(network)))
+        .addresses(List.of(a(address)))
+        .assigned(Assignment.FIXED)
+        .state(chance(3) ? Interface.State.OFF : Interface.State.UP)
+        .place(HERE)
+        .build();
   }
 
   private static Route route(String to, String via, List<Interface> interfaces) {
@@ -292,19 +297,19 @@ final class DrawnSite {
     }
     devices.put(
         name,
-        new Device(
-            name,
-            stance(interfaces),
-            chance(20),
-            chance(10),
-            state(),
-            interfaces,
-            routes,
-            services,
-            translation,
-            access,
-            null,
-            HERE));
+        DeviceBuilder.builder()
+            .name(name)
+            .stance(stance(interfaces))
+            .seesOriginal(chance(20))
+            .verifySource(chance(10))
+            .state(state())
+            .interfaces(interfaces)
+            .routes(routes)
+            .services(services)
+            .translation(translation)
+            .access(access)
+            .place(HERE)
+            .build());
   }
 
   private Stance stance(List<Interface> interfaces) {
@@ -504,45 +509,67 @@ final class DrawnSite {
           inside = external.text(); // to itself
         }
         PortSet inner = byPort && chance(50) ? shifted(services.get(0), 10) : null;
-        yield new StaticRule(
-            name,
-            way(interfaces),
-            null,
-            external,
-            services,
-            literal(inside, AddressSet.of(a(inside))),
-            Prefix.of(a(inside)),
-            inner,
-            hairpin(interfaces, false),
-            admit(interfaces),
-            disabled,
-            null,
-            HERE);
+        yield StaticRuleBuilder.builder()
+            .name(name)
+            .facing(way(interfaces))
+            .external(external)
+            .services(services)
+            .internal(literal(inside, AddressSet.of(a(inside))))
+            .internalBlock(Prefix.of(a(inside)))
+            .internalPorts(inner)
+            .hairpin(hairpin(interfaces, false))
+            .admit(admit(interfaces))
+            .disabled(disabled)
+            .place(HERE)
+            .build();
       }
       case STATIC_BLOCK -> {
         Prefix block = one(p("198.51.100.132/30"), p("192.0.2.64/30"));
         Prefix inner = one(p("10.1.0.4/30"), p("10.2.0.4/30"));
-        yield new StaticRule(
-            name,
-            way(interfaces),
-            null,
-            new External(block, null, block.toString()),
-            List.of(),
-            literal(inner.toString(), AddressSet.ofPrefixes(List.of(inner))),
-            inner,
-            null,
-            hairpin(interfaces, false),
-            admit(interfaces),
-            disabled,
-            null,
-            HERE);
+        yield StaticRuleBuilder.builder()
+            .name(name)
+            .facing(way(interfaces))
+            .external(new External(block, null, block.toString()))
+            .internal(literal(inner.toString(), AddressSet.ofPrefixes(List.of(inner))))
+            .internalBlock(inner)
+            .hairpin(hairpin(interfaces, false))
+            .admit(admit(interfaces))
+            .disabled(disabled)
+            .place(HERE)
+            .build();
       }
       case DYNAMIC ->
-          new DynamicRule(name, from, to, way(interfaces), pool(), state, disabled, null, HERE);
+          DynamicRuleBuilder.builder()
+              .name(name)
+              .from(from)
+              .to(to)
+              .leaving(way(interfaces))
+              .pool(pool())
+              .state(state)
+              .disabled(disabled)
+              .place(HERE)
+              .build();
       case SHARED ->
-          new SharedRule(name, from, to, way(interfaces), null, state, disabled, null, HERE);
+          SharedRuleBuilder.builder()
+              .name(name)
+              .from(from)
+              .to(to)
+              .leaving(way(interfaces))
+              .state(state)
+              .disabled(disabled)
+              .place(HERE)
+              .build();
       case SHARED_POOL ->
-          new SharedRule(name, from, to, way(interfaces), pool(), state, disabled, null, HERE);
+          SharedRuleBuilder.builder()
+              .name(name)
+              .from(from)
+              .to(to)
+              .leaving(way(interfaces))
+              .pool(pool())
+              .state(state)
+              .disabled(disabled)
+              .place(HERE)
+              .build();
       case UNTOUCHED ->
           new UntouchedRule(
               name,
@@ -581,22 +608,22 @@ final class DrawnSite {
       sources = new DestinationRule.Sources(chance(50) ? null : pool(), HERE);
     }
     String inside = internal();
-    return new DestinationRule(
-        name,
-        way(interfaces),
-        leaving,
-        sources,
-        chance(80) ? List.of() : List.of(term(interfaces, false)),
-        externalOf(interfaces),
-        services,
-        literal(inside, AddressSet.of(a(inside))),
-        Prefix.of(a(inside)),
-        inner,
-        hairpin(interfaces, kind == Kind.HAIRPIN),
-        admit(interfaces),
-        disabled,
-        null,
-        HERE);
+    return DestinationRuleBuilder.builder()
+        .name(name)
+        .facing(way(interfaces))
+        .leaving(leaving)
+        .sources(sources)
+        .from(chance(80) ? List.of() : List.of(term(interfaces, false)))
+        .external(externalOf(interfaces))
+        .services(services)
+        .internal(literal(inside, AddressSet.of(a(inside))))
+        .internalBlock(Prefix.of(a(inside)))
+        .internalPorts(inner)
+        .hairpin(hairpin(interfaces, kind == Kind.HAIRPIN))
+        .admit(admit(interfaces))
+        .disabled(disabled)
+        .place(HERE)
+        .build();
   }
 
   private AccessList list(String name, List<Interface> interfaces) {
@@ -611,30 +638,29 @@ final class DrawnSite {
     for (int i = random.nextInt(4); i > 0; i--) {
       rules.add(rule(interfaces));
     }
-    return new AccessList(
-        name,
-        guards,
-        rules,
-        one(Action.ACCEPT, Action.DROP, Action.REJECT),
-        chance(25),
-        null,
-        HERE);
+    return AccessListBuilder.builder()
+        .name(name)
+        .guards(guards)
+        .rules(rules)
+        .otherwise(one(Action.ACCEPT, Action.DROP, Action.REJECT))
+        .stateless(chance(25))
+        .place(HERE)
+        .build();
   }
 
   private AccessRule rule(List<Interface> interfaces) {
     boolean self = !interfaces.isEmpty();
-    return new AccessRule(
-        one(Action.ACCEPT, Action.ACCEPT, Action.DROP, Action.REJECT),
-        "rule",
-        chance(40) ? List.of() : List.of(term(interfaces, self)),
-        chance(40) ? List.of() : List.of(term(interfaces, false)),
-        chance(30) ? List.of() : List.of(service()),
-        chance(90) ? null : PortSet.range(1024, 1501),
-        when(),
-        false,
-        chance(5),
-        null,
-        HERE);
+    return AccessRuleBuilder.builder()
+        .action(one(Action.ACCEPT, Action.ACCEPT, Action.DROP, Action.REJECT))
+        .name("rule")
+        .from(chance(40) ? List.of() : List.of(term(interfaces, self)))
+        .to(chance(40) ? List.of() : List.of(term(interfaces, false)))
+        .services(chance(30) ? List.of() : List.of(service()))
+        .sourcePorts(chance(90) ? null : PortSet.range(1024, 1501))
+        .when(when())
+        .disabled(chance(5))
+        .place(HERE)
+        .build();
   }
 
   /** An address that means something on these sites. */

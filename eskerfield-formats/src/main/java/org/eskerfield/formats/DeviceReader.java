@@ -8,11 +8,14 @@ import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DeviceBuilder;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceBuilder;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
@@ -72,19 +75,20 @@ final class DeviceReader {
       }
       return null;
     }
-    return new Device(
-        name.text(),
-        stance,
-        "original".equals(fields.text("access-sees")),
-        fields.isTrue("verify-source", false),
-        state,
-        List.copyOf(interfaces.values()),
-        routes,
-        services,
-        translation,
-        access,
-        fields.text("note"),
-        name.place());
+    return DeviceBuilder.builder()
+        .name(name.text())
+        .stance(stance)
+        .seesOriginal("original".equals(fields.text("access-sees")))
+        .verifySource(fields.isTrue("verify-source", false))
+        .state(state)
+        .interfaces(List.copyOf(interfaces.values()))
+        .routes(routes)
+        .services(services)
+        .translation(translation)
+        .access(access)
+        .note(fields.text("note"))
+        .place(name.place())
+        .build();
   }
 
   // Interfaces.
@@ -123,16 +127,18 @@ final class DeviceReader {
       String state = own.text("state");
       interfaces.put(
           named.name().text(),
-          new Interface(
-              named.name().text(),
-              network,
-              addresses,
-              byCarrier ? Assignment.BY_CARRIER : Assignment.FIXED,
-              state == null
-                  ? Interface.State.UP
-                  : Interface.State.valueOf(state.toUpperCase(Locale.ROOT).replace(' ', '_')),
-              own.text("note"),
-              named.name().place()));
+          InterfaceBuilder.builder()
+              .name(named.name().text())
+              .network(network)
+              .addresses(addresses)
+              .assigned(byCarrier ? Assignment.BY_CARRIER : Assignment.FIXED)
+              .state(
+                  state == null
+                      ? Interface.State.UP
+                      : Interface.State.valueOf(state.toUpperCase(Locale.ROOT).replace(' ', '_')))
+              .note(own.text("note"))
+              .place(named.name().place())
+              .build());
     }
     for (Interface own : interfaces.values()) {
       reportAmbiguousName(own);
@@ -428,15 +434,16 @@ final class DeviceReader {
         }
       }
       lists.add(
-          new AccessList(
-              named.name().text(),
-              guards,
-              rules.rules(list, /* selfAllowed= */ true),
-              RuleReader.action(list.text("otherwise")),
-              RuleReader.logs(list.text("otherwise")),
-              list.isTrue("stateless", false),
-              list.text("note"),
-              named.name().place()));
+          AccessListBuilder.builder()
+              .name(named.name().text())
+              .guards(guards)
+              .rules(rules.rules(list, true))
+              .otherwise(RuleReader.action(list.text("otherwise")))
+              .logsOtherwise(RuleReader.logs(list.text("otherwise")))
+              .stateless(list.isTrue("stateless", false))
+              .note(list.text("note"))
+              .place(named.name().place())
+              .build());
     }
     return lists;
   }

@@ -19,25 +19,24 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.Group;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Trace;
@@ -149,7 +148,7 @@ public final class ExplainData {
 
   /** Whether a rule acts on both sides, and was told with the first. */
   private static boolean isTwice(Placed rule) {
-    return rule instanceof InwardRule;
+    return InwardRule.of(rule) != null;
   }
 
   /** A statement with its example. */
@@ -210,59 +209,37 @@ public final class ExplainData {
 
   private Tree translation(TranslationRule rule) {
     Tree map = new Tree().with("kind", rule.kind()).with("disabled", rule.disabled());
-    List<AddressTerm> from = List.of();
-    List<AddressTerm> to = List.of();
-    InterfaceTerm arriving = null;
-    InterfaceTerm leaving = null;
-    String external = null;
-    String externalPorts = null;
-    String internal = null;
-    String internalPorts = null;
-    String hairpin = null;
-    Admission admit = null;
-    if (rule instanceof InwardRule inward) {
-      arriving = inward.facing();
-      leaving = inward.leaving();
-      Interface own = inward.external().ofInterface();
-      external = own == null ? inward.external().text() : own.addresses().get(0).toString();
-      externalPorts = services(inward.services());
-      internal = inward.internalBlock().toString().replaceAll("/32$", "");
-      internalPorts = inward.internalPorts() == null ? null : inward.internalPorts().toString();
-      hairpin = inward.hairpin() == null ? null : sides(inward.hairpin().from());
-      admit = inward.admit();
-      from = inward.from();
-    } else if (rule instanceof SharedRule shared) {
-      from = shared.from();
-      to = shared.to();
-      leaving = shared.leaving();
-      external = pool(shared.pool(), shared.leaving());
-    } else if (rule instanceof DynamicRule lent) {
-      from = lent.from();
-      to = lent.to();
-      leaving = lent.leaving();
-      external = pool(lent.pool(), lent.leaving());
-    } else if (rule instanceof UntouchedRule both) {
-      from = both.from();
-      to = both.to();
-    }
-    map.put("from", terms(from));
-    map.put("fromAddresses", addresses(from));
-    map.put("to", terms(to));
-    map.put("toAddresses", addresses(to));
-    map.put("arriving", sides(arriving));
-    map.put("leaving", sides(leaving));
-    map.put("external", external);
-    map.put("externalPorts", externalPorts);
-    map.put("internal", internal);
-    map.put("internalPorts", internalPorts);
-    map.put("sharesByPort", rule instanceof SharedRule);
-    map.put("bothSides", rule instanceof DestinationRule both && both.sources() != null);
-    map.put("hairpin", hairpin);
+    InwardRule inward = rule.inward();
+    OutwardRule outward = rule.outward();
+    Hairpin hairpin = rule.hairpin();
+    Admission admit = rule.admit();
+    String external = inward == null ? null : external(inward);
+    map.put("from", terms(rule.from()));
+    map.put("fromAddresses", addresses(rule.from()));
+    map.put("to", terms(rule.to()));
+    map.put("toAddresses", addresses(rule.to()));
+    map.put("arriving", sides(rule.facing()));
+    map.put("leaving", sides(rule.leaving()));
+    map.put("external", outward == null ? external : pool(outward.pool(), outward.leaving()));
+    map.put("externalPorts", inward == null ? null : services(inward.services()));
+    map.put(
+        "internal",
+        inward == null ? null : inward.internalBlock().toString().replaceAll("/32$", ""));
+    PortSet ports = inward == null ? null : inward.internalPorts();
+    map.put("internalPorts", ports == null ? null : ports.toString());
+    map.put("sharesByPort", outward != null && !outward.lends());
+    map.put("bothSides", rule.rewritesSources());
+    map.put("hairpin", hairpin == null ? null : sides(hairpin.from()));
     map.put("admit", admit == null ? null : terms(admit.from()));
     map.put("admitAddresses", admit == null ? null : addresses(admit.from()));
     map.put("when", admit == null ? null : name(admit.when()));
     map.put("log", admit != null && admit.log());
     return map;
+  }
+
+  private static String external(InwardRule rule) {
+    Interface own = rule.external().ofInterface();
+    return own == null ? rule.external().text() : own.addresses().get(0).toString();
   }
 
   private static String pool(@Nullable Pool pool, InterfaceTerm leaving) {

@@ -4,7 +4,9 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
@@ -34,15 +36,14 @@ final class RuleReader {
 
   /** The filter of a host. */
   AccessList filter(String host, Fields fields) {
-    return new AccessList(
-        "filter of " + host,
-        List.of(),
-        rules(fields, /* selfAllowed= */ false),
-        action(fields.text("otherwise")),
-        logs(fields.text("otherwise")),
-        /* stateless= */ false,
-        fields.text("note"),
-        fields.place());
+    return AccessListBuilder.builder()
+        .name("filter of " + host)
+        .rules(rules(fields, false))
+        .otherwise(action(fields.text("otherwise")))
+        .logsOtherwise(logs(fields.text("otherwise")))
+        .note(fields.text("note"))
+        .place(fields.place())
+        .build();
   }
 
   /** The rules of a list that could be read. */
@@ -63,17 +64,18 @@ final class RuleReader {
 
   private AccessRule rule(Fields rule, String kind, boolean selfAllowed) {
     PortSet sourcePorts = terms.ports(rule, "source-port");
-    return new AccessRule(
-        action(kind),
-        Objects.requireNonNullElse(rule.text(kind), ""),
-        terms.addresses(rule.texts("from"), selfAllowed),
-        terms.addresses(rule.texts("to"), false),
-        terms.services(rule.texts("service")),
-        sourcePorts,
-        terms.schedule(rule.scalar("when")),
-        rule.isTrue("log", false),
-        rule.isTrue("disabled", false),
-        rule.text("note"),
-        rule.place());
+    return AccessRuleBuilder.builder()
+        .action(action(kind))
+        .name(Objects.requireNonNullElse(rule.text(kind), ""))
+        .from(terms.addresses(rule.texts("from"), selfAllowed))
+        .to(terms.addresses(rule.texts("to"), false))
+        .services(terms.services(rule.texts("service")))
+        .sourcePorts(sourcePorts)
+        .when(terms.schedule(rule.scalar("when")))
+        .log(rule.isTrue("log", false))
+        .disabled(rule.isTrue("disabled", false))
+        .note(rule.text("note"))
+        .place(rule.place())
+        .build();
   }
 }

@@ -30,7 +30,9 @@ import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Group;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.HostBuilder;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
@@ -327,17 +329,17 @@ public final class SiteReader {
           "write zone: internet");
     }
     Network network =
-        new Network(
-            name.text(),
-            prefixes,
-            zone == null ? "" : zone.text(),
-            fields.text("realm"),
-            carrier,
-            routed(fields),
-            leases(fields, prefixes),
-            null,
-            fields.text("note"),
-            name.place());
+        NetworkBuilder.builder()
+            .name(name.text())
+            .prefixes(prefixes)
+            .zone(zone == null ? "" : zone.text())
+            .realm(fields.text("realm"))
+            .carrier(carrier)
+            .routed(routed(fields))
+            .leases(leases(fields, prefixes))
+            .note(fields.text("note"))
+            .place(name.place())
+            .build();
     for (Fields block : fields.children("routed")) {
       Node.Scalar via = block.scalar("via");
       if (via != null) {
@@ -545,23 +547,25 @@ public final class SiteReader {
     Fields filter = fields.children("filter").stream().findFirst().orElse(null);
     hosts.put(
         name.text(),
-        new Host(
-            name.text(),
-            ownNetworks,
-            addresses,
-            assigned == null
-                ? Assignment.FIXED
-                : Assignment.valueOf(assigned.toUpperCase(Locale.ROOT)),
-            ownPrefixes,
-            gateways,
-            resolver,
-            listens,
-            fields.isTrue("answers-ping", true),
-            filter == null ? null : new RuleReader(terms).filter(name.text(), filter),
-            blocked,
-            fields.isTrue("off", false),
-            fields.text("note"),
-            name.place()));
+        HostBuilder.builder()
+            .name(name.text())
+            .networks(ownNetworks)
+            .addresses(addresses)
+            .assigned(
+                assigned == null
+                    ? Assignment.FIXED
+                    : Assignment.valueOf(assigned.toUpperCase(Locale.ROOT)))
+            .ownPrefixes(ownPrefixes)
+            .gateways(gateways)
+            .resolver(resolver)
+            .listens(listens)
+            .answersPing(fields.isTrue("answers-ping", true))
+            .filter(filter == null ? null : new RuleReader(terms).filter(name.text(), filter))
+            .blocked(blocked)
+            .off(fields.isTrue("off", false))
+            .note(fields.text("note"))
+            .place(name.place())
+            .build());
   }
 
   private List<Network> networks(List<Node.Scalar> names) {
@@ -673,17 +677,18 @@ public final class SiteReader {
     if (made != null && resolver != null) {
       networks.put(
           made.name(),
-          new Network(
-              made.name(),
-              made.prefixes(),
-              made.zone(),
-              made.realm(),
-              made.carrier(),
-              made.routed(),
-              made.leases(),
-              resolver,
-              made.note(),
-              made.place()));
+          NetworkBuilder.builder()
+              .name(made.name())
+              .prefixes(made.prefixes())
+              .zone(made.zone())
+              .realm(made.realm())
+              .carrier(made.carrier())
+              .routed(made.routed())
+              .leases(made.leases())
+              .resolver(resolver)
+              .note(made.note())
+              .place(made.place())
+              .build());
     }
   }
 

@@ -17,7 +17,6 @@ import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
-import org.eskerfield.model.DynamicRule;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
@@ -25,6 +24,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
@@ -33,13 +33,10 @@ import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
@@ -401,48 +398,15 @@ public final class SiteWriter {
   private static Map<String, Object> translation(TranslationRule rule) {
     Map<String, Object> map = new LinkedHashMap<>();
     map.put(rule.kind(), rule.name());
-    String note = null;
-    if (rule instanceof DestinationRule to) {
-      map.put("arriving", to.facing().text());
-      put(map, "from", terms(to.from()));
-      map.put("at", at(to.external(), to.services()));
-      map.put("becomes", inside(to));
-      put(map, "leaving", name(to.leaving()));
-      DestinationRule.Sources sources = to.sources();
-      if (sources != null) {
-        Pool pool = sources.pool();
-        map.put("sources-become", pool == null ? Site.SELF : terms(pool.terms()));
-      }
-      inward(map, to);
-      note = to.note();
-    } else if (rule instanceof StaticRule fixed) {
-      map.put("facing", fixed.facing().text());
-      map.put("external", at(fixed.external(), fixed.services()));
-      map.put("internal", inside(fixed));
-      put(map, "leaving", name(fixed.leaving()));
-      inward(map, fixed);
-      note = fixed.note();
-    } else if (rule instanceof DynamicRule lent) {
-      map.put("from", terms(lent.from()));
-      put(map, "to", terms(lent.to()));
-      map.put("leaving", lent.leaving().text());
-      map.put("pool", terms(lent.pool().terms()));
-      put(map, "state", lent.state() == null ? null : state(lent.state(), SiteShapes.DYNAMIC));
-      note = lent.note();
-    } else if (rule instanceof SharedRule shared) {
-      map.put("from", terms(shared.from()));
-      put(map, "to", terms(shared.to()));
-      map.put("leaving", shared.leaving().text());
-      put(map, "pool", shared.pool() == null ? null : terms(shared.pool().terms()));
-      put(map, "state", shared.state() == null ? null : state(shared.state(), SiteShapes.SHARED));
-      note = shared.note();
-    } else if (rule instanceof UntouchedRule both) {
-      map.put("from", terms(both.from()));
-      map.put("to", terms(both.to()));
-      note = both.note();
-    }
+    rule.choose(
+        inward -> inward(map, inward),
+        outward -> outward(map, outward),
+        both -> {
+          map.put("from", terms(both.from()));
+          map.put("to", terms(both.to()));
+        });
     putIf(map, "disabled", rule.disabled());
-    put(map, "note", note);
+    put(map, "note", rule.note());
     return map;
   }
 
@@ -457,7 +421,29 @@ public final class SiteWriter {
     return rule.internal().text() + (ports == null ? "" : " " + ports);
   }
 
+  private static @Nullable Object sources(DestinationRule rule) {
+    Pool pool = rule.pool();
+    return rule.sources() == null ? null : pool == null ? Site.SELF : terms(pool.terms());
+  }
+
+  private static void outward(Map<String, Object> map, OutwardRule rule) {
+    Pool pool = rule.pool();
+    StateSettings state = rule.state();
+    map.put("from", terms(rule.from()));
+    put(map, "to", terms(rule.to()));
+    map.put("leaving", rule.leaving().text());
+    put(map, "pool", pool == null ? null : terms(pool.terms()));
+    Shape shape = rule.by(lent -> SiteShapes.DYNAMIC, shared -> SiteShapes.SHARED);
+    put(map, "state", state == null ? null : state(state, shape));
+  }
+
   private static void inward(Map<String, Object> map, InwardRule rule) {
+    map.put(rule.by(fixed -> "facing", to -> "arriving"), rule.facing().text());
+    put(map, "from", terms(rule.from()));
+    map.put(rule.by(fixed -> "external", to -> "at"), at(rule.external(), rule.services()));
+    map.put(rule.by(fixed -> "internal", to -> "becomes"), inside(rule));
+    put(map, "leaving", name(rule.leaving()));
+    put(map, "sources-become", rule.by(fixed -> null, to -> sources(to)));
     Hairpin hairpin = rule.hairpin();
     if (hairpin != null) {
       Map<String, Object> inner = new LinkedHashMap<>();

@@ -8,7 +8,9 @@ import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.DynamicRuleBuilder;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
@@ -19,9 +21,11 @@ import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRule;
+import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.StaticRule;
+import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
@@ -108,16 +112,17 @@ final class TranslationReader {
     if (leaving == null || (rule.has("pool") && pool == null)) {
       return null;
     }
-    return new SharedRule(
-        title,
-        from,
-        to,
-        leaving,
-        pool,
-        state(rule),
-        disabled(rule),
-        rule.text("note"),
-        rule.place());
+    return SharedRuleBuilder.builder()
+        .name(title)
+        .from(from)
+        .to(to)
+        .leaving(leaving)
+        .pool(pool)
+        .state(state(rule))
+        .disabled(disabled(rule))
+        .note(rule.text("note"))
+        .place(rule.place())
+        .build();
   }
 
   private @Nullable StateSettings state(Fields rule) {
@@ -132,16 +137,17 @@ final class TranslationReader {
     if (leaving == null || pool == null) {
       return null;
     }
-    return new DynamicRule(
-        title,
-        from,
-        to,
-        leaving,
-        pool,
-        state(rule),
-        disabled(rule),
-        rule.text("note"),
-        rule.place());
+    return DynamicRuleBuilder.builder()
+        .name(title)
+        .from(from)
+        .to(to)
+        .leaving(leaving)
+        .pool(pool)
+        .state(state(rule))
+        .disabled(disabled(rule))
+        .note(rule.text("note"))
+        .place(rule.place())
+        .build();
   }
 
   private UntouchedRule untouched(Fields rule, String title) {
@@ -228,22 +234,23 @@ final class TranslationReader {
     if (ports != null) {
       checkWidths(becomes, services, ports, false);
     }
-    return new DestinationRule(
-        title,
-        arriving,
-        leaving,
-        sources,
-        from,
-        external,
-        services,
-        host,
-        Prefix.of(internal),
-        ports,
-        hairpin,
-        admit,
-        disabled(rule),
-        rule.text("note"),
-        rule.place());
+    return DestinationRuleBuilder.builder()
+        .name(title)
+        .facing(arriving)
+        .leaving(leaving)
+        .sources(sources)
+        .from(from)
+        .external(external)
+        .services(services)
+        .internal(host)
+        .internalBlock(Prefix.of(internal))
+        .internalPorts(ports)
+        .hairpin(hairpin)
+        .admit(admit)
+        .disabled(disabled(rule))
+        .note(rule.text("note"))
+        .place(rule.place())
+        .build();
   }
 
   private @Nullable StaticRule fixed(Fields rule, String title) {
@@ -290,20 +297,21 @@ final class TranslationReader {
                 inside.where(),
                 AddressSet.ofPrefixes(List.of(internal)),
                 inside.at().place());
-    return new StaticRule(
-        title,
-        facing,
-        leaving,
-        external,
-        services,
-        term,
-        internal,
-        ports,
-        hairpin,
-        admit,
-        disabled(rule),
-        rule.text("note"),
-        rule.place());
+    return StaticRuleBuilder.builder()
+        .name(title)
+        .facing(facing)
+        .leaving(leaving)
+        .external(external)
+        .services(services)
+        .internal(term)
+        .internalBlock(internal)
+        .internalPorts(ports)
+        .hairpin(hairpin)
+        .admit(admit)
+        .disabled(disabled(rule))
+        .note(rule.text("note"))
+        .place(rule.place())
+        .build();
   }
 
   private @Nullable External external(Side side, boolean prefixAllowed) {

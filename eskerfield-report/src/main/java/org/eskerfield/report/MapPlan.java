@@ -17,7 +17,6 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.trace.Labels;
@@ -268,11 +267,11 @@ final class MapPlan {
   /** What the rules of a device offer at its edge. */
   private void offers(Box box, Device device) {
     List<Box.Line> all = new ArrayList<>();
-    for (TranslationRule rule : device.translation()) {
-      if (rule instanceof InwardRule inward && !rule.disabled()) {
-        String ports = inward.internalPorts() == null ? "" : " " + inward.internalPorts();
+    for (InwardRule rule : device.inward()) {
+      if (!rule.disabled()) {
+        String ports = rule.internalPorts() == null ? "" : " " + rule.internalPorts();
         String text =
-            inward.external().text() + services(inward) + " → " + inward.internal().text() + ports;
+            rule.external().text() + services(rule) + " → " + rule.internal().text() + ports;
         all.add(new Box.Line("", text, "plain", Labels.of(rule) + ", " + tip(rule)));
       }
     }

@@ -17,6 +17,7 @@ import org.eskerfield.formats.QuestionReader;
 import org.eskerfield.formats.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.HostBuilder;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
@@ -310,21 +311,19 @@ class SiteMapTest {
     Host plain = Host.unnamed(lan.prefixes().get(0).first(), lan);
     site =
         site.with(
-            new Host(
-                name,
-                plain.networks(),
-                plain.addresses(),
-                plain.assigned(),
-                plain.ownPrefixes(),
-                plain.gateways(),
-                null,
-                plain.listens(),
-                true,
-                null,
-                plain.blocked(),
-                false,
-                name,
-                plain.place()));
+            HostBuilder.builder()
+                .name(name)
+                .networks(plain.networks())
+                .addresses(plain.addresses())
+                .assigned(plain.assigned())
+                .ownPrefixes(plain.ownPrefixes())
+                .gateways(plain.gateways())
+                .listens(plain.listens())
+                .answersPing(true)
+                .blocked(plain.blocked())
+                .note(name)
+                .place(plain.place())
+                .build());
     for (Theme theme : Theme.values()) {
       String svg = SiteMap.of(site).svg(theme);
       assertThat(elements(parsed(svg), "script")).isEmpty();

@@ -384,8 +384,7 @@ final class RequestCauses extends Case {
     if (outer != null) {
       return outer;
     }
-    boolean inside =
-        leg.arriving() != null && !leg.arriving().network().zone().equals(Site.INTERNET);
+    boolean inside = leg.arriving() != null && !leg.arriving().isOutside();
     boolean meant = inside || attempt.to().equals(device.name());
     if (end.ruling() == Ruling.DEVICE_SERVICE_CLOSED
         || (meant && isOwn(device, header.destination()) && !isLedTo(device))) {
@@ -431,7 +430,7 @@ final class RequestCauses extends Case {
     Interface arriving = leg.arriving();
     Set<Match.Field> fields = near.fields();
     if (fields.contains(Match.Field.ARRIVING) && arriving != null) {
-      boolean inside = !arriving.network().zone().equals(Site.INTERNET);
+      boolean inside = !arriving.isOutside();
       InterfaceTerm here = new InterfaceTerm(arriving.name(), List.of(arriving), rule.place());
       InwardRule changed =
           inside

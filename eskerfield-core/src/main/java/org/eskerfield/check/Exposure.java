@@ -3,6 +3,7 @@ package org.eskerfield.check;
 import java.util.ArrayDeque;
 import java.util.Deque;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -23,7 +24,6 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -33,6 +33,7 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
@@ -46,16 +47,19 @@ import org.jspecify.annotations.Nullable;
 final class Exposure {
   private final Inspection check;
 
+  /** The networks that hosts are on, once asked for. */
+  private final Set<String> inhabited = new HashSet<>();
+
   Exposure(Inspection check) {
     this.check = check;
   }
 
   void inspect(Device device) {
     for (Interface arriving : device.interfaces()) {
-      if (Inspection.isOutside(arriving)) {
+      if (arriving.isOutside()) {
         for (Passage passage : check.passages(device, arriving)) {
           Interface leaving = passage.leaving();
-          if (leaving != null && !Inspection.isOutside(leaving)) {
+          if (leaving != null && !leaving.isOutside()) {
             offered(device, passage);
           }
         }
@@ -79,7 +83,7 @@ final class Exposure {
     PacketSet in =
         passage
             .arrived()
-            .intersection(check.space.sources(check.strangers()))
+            .intersection(check.fromStrangers)
             .intersection(check.space.of(Family.IPV4));
     InwardRule rule = InwardRule.of(passage.destinationRule());
     if (in.isEmpty() || rule == null) {
@@ -98,7 +102,7 @@ final class Exposure {
           sample(in),
           everything(device, rule));
     }
-    PacketSet admin = inside.intersection(Ports.administration(check.space));
+    PacketSet admin = inside.intersection(check.ports.administration);
     if (!admin.isEmpty() && !all && Management.isOpenToAll(check, admin)) {
       PacketSet arrived = passage.arrivedAs(passage.left()).intersection(in);
       check.add(
@@ -117,7 +121,7 @@ final class Exposure {
     if (admin.isEmpty() && !all && Management.isOpenToAll(check, inside)) {
       administeredBeyond(in, rule);
     }
-    PacketSet clear = inside.intersection(Ports.clearText(check.space));
+    PacketSet clear = inside.intersection(check.ports.clearText);
     if (!clear.isEmpty() && !all) {
       check.add(
           Code.CLEAR_TEXT_OFFERED,
@@ -171,7 +175,7 @@ final class Exposure {
 
   private static String service(PacketSet set) {
     PacketSet.Member one = Objects.requireNonNull(set.sample());
-    return Probe.of(one.packet().protocol, one.packet().destinationPort).toString();
+    return PacketWords.service(one.packet());
   }
 
   private @Nullable Conversation sample(PacketSet set) {
@@ -230,7 +234,7 @@ final class Exposure {
       PacketSet in =
           check
               .decided(rule, check.sets(device).meaning().of(entry.match()))
-              .intersection(check.space.sources(check.strangers()));
+              .intersection(check.fromStrangers);
       if (rule.action() != Action.ACCEPT || in.isEmpty()) {
         continue;
       }
@@ -242,7 +246,7 @@ final class Exposure {
   }
 
   private void admission(InwardRule rule, Admission admit) {
-    boolean outside = rule.facing().interfaces().stream().anyMatch(Inspection::isOutside);
+    boolean outside = rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
     if (outside && !admit.log() && check.addresses(admit.from()).intersects(check.strangers())) {
       List<String> from = admit.from().stream().map(AddressTerm::text).toList();
       boolean wide = admit.when() != null;
@@ -281,7 +285,7 @@ final class Exposure {
       return;
     }
     for (Network network : check.site.networks().values()) {
-      boolean inside = !network.zone().equals(Site.INTERNET) && network.carrier().isEmpty();
+      boolean inside = !network.isOutside();
       PacketSet all = check.space.destinations(AddressSet.ofPrefixes(network.prefixes()));
       if (inside
           && in.without(Dimension.SOURCE)
@@ -373,7 +377,7 @@ final class Exposure {
   private boolean isNarrow(PacketSet open) {
     PacketSet ports = justPorts(open);
     PacketSet tcp = check.space.service(new ServicePart(Protocol.TCP, PortSet.ALL, -1));
-    return !ports.covers(tcp) && !ports.meets(Ports.administration(check.space));
+    return !ports.covers(tcp) && !ports.meets(check.ports.administration);
   }
 
   /**
@@ -384,7 +388,7 @@ final class Exposure {
     for (Device device : check.site.devices().values()) {
       for (InwardRule rule : device.inward()) {
         if (rule.disabled()
-            || rule.facing().interfaces().stream().noneMatch(Inspection::isOutside)) {
+            || rule.facing().interfaces().stream().noneMatch(Interface::isOutside)) {
           continue;
         }
         Address to = rule.internalBlock().first();
@@ -402,7 +406,7 @@ final class Exposure {
         }
         for (Address host : hosts) {
           Network network = check.site.networkOf(host);
-          if (network != null && !network.zone().equals(Site.INTERNET)) {
+          if (network != null && !network.isOutside()) {
             offered.putIfAbsent(network.name(), rule);
           }
         }
@@ -463,7 +467,7 @@ final class Exposure {
     for (Passage passage : check.passages(device, arriving)) {
       Interface leaving = passage.leaving();
       PacketSet taken = passage.arrived().intersection(here);
-      if (leaving == null || Inspection.isOutside(leaving) || taken.isEmpty()) {
+      if (leaving == null || leaving.isOutside() || taken.isEmpty()) {
         continue;
       }
       PacketSet left = taken.image(passage.destination()).image(passage.source());
@@ -479,11 +483,11 @@ final class Exposure {
   }
 
   private boolean hasHosts(Network network) {
-    for (Host host : check.site.hosts().values()) {
-      if (host.isOn(network)) {
-        return true;
+    if (inhabited.isEmpty()) {
+      for (Host host : check.site.hosts().values()) {
+        host.networks().forEach(own -> inhabited.add(own.name()));
       }
     }
-    return false;
+    return inhabited.contains(network.name());
   }
 }

@@ -1,7 +1,9 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
@@ -68,11 +70,9 @@ final class Externals {
     }
   }
 
-  private static final AddressSet IPV4 =
-      AddressSet.ofPrefixes(List.of(new Prefix(Address.lowest(Family.IPV4), 0)));
-
   private final Inspection check;
   private final List<Use> uses = new ArrayList<>();
+  private final Map<String, AddressSet> hostsOn = new HashMap<>();
 
   Externals(Inspection check) {
     this.check = check;
@@ -139,7 +139,7 @@ final class Externals {
                 device,
                 outward,
                 outward.leaving(),
-                outward.externals().intersection(IPV4),
+                outward.externals().intersection(AddressSet.all(Family.IPV4)),
                 outward.pool() != null,
                 outward.lends()),
         untouched -> null);
@@ -411,14 +411,28 @@ final class Externals {
         }
       }
     }
-    for (Host host : check.site.hosts().values()) {
-      if (host.isOn(network)) {
-        AddressSet taken = AddressSet.ofAddresses(host.addresses());
-        if (use.addresses.intersects(taken)) {
-          twice(use, use.addresses.intersection(taken), host.name());
-        }
+    AddressSet taken = use.addresses.intersection(hostsOn(network));
+    for (Host host : taken.isEmpty() ? List.<Host>of() : check.site.hosts().values()) {
+      AddressSet own = AddressSet.ofAddresses(host.addresses());
+      if (host.isOn(network) && taken.intersects(own)) {
+        twice(use, taken.intersection(own), host.name());
       }
     }
+  }
+
+  /** The addresses of the hosts on a network. */
+  private AddressSet hostsOn(Network network) {
+    return hostsOn.computeIfAbsent(
+        network.name(),
+        name -> {
+          List<Address> all = new ArrayList<>();
+          for (Host host : check.site.hosts().values()) {
+            if (host.isOn(network)) {
+              all.addAll(host.addresses());
+            }
+          }
+          return AddressSet.ofAddresses(all);
+        });
   }
 
   private void twice(Use use, AddressSet both, String other) {
@@ -475,15 +489,9 @@ final class Externals {
 
   // Are there enough?
 
-  private static AddressSet four(AddressSet addresses) {
-    return addresses.intersection(
-        AddressSet.of(
-            List.of(new AddressRange(Address.lowest(Family.IPV4), Address.highest(Family.IPV4)))));
-  }
-
   /** The hosts that the file describes among some sources; the addresses if it describes none. */
   private Sources sources(List<AddressTerm> from) {
-    AddressSet all = four(check.addresses(from));
+    AddressSet all = check.addresses(from).intersection(AddressSet.all(Family.IPV4));
     long hosts = 0;
     for (Host host : check.site.hosts().values()) {
       Address address = host.address(Family.IPV4);
@@ -567,7 +575,7 @@ final class Externals {
         taken = taken.union(AddressSet.ofAddresses(own.addresses()));
       }
     }
-    return four(free.intersection(taken.complement()));
+    return free.intersection(taken.complement().intersection(AddressSet.all(Family.IPV4)));
   }
 
   private void ports(Device device, OutwardRule rule) {

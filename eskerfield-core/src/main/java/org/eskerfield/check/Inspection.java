@@ -19,12 +19,12 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
@@ -54,6 +54,7 @@ final class Inspection {
   final Site site;
   final Tracer tracer;
   final PacketSpace space;
+  final Ports ports;
   private final Map<String, EveryPacket> sets;
   private final List<Finding> findings = new ArrayList<>();
   private final Set<String> known = new HashSet<>();
@@ -64,6 +65,12 @@ final class Inspection {
   private final Set<String> undetermined = new HashSet<>();
   private final IdentityHashMap<AccessRule, PacketSet> decided = new IdentityHashMap<>();
   private final AddressSet strangers;
+
+  /** The packets that {@link #strangers} send. */
+  final PacketSet fromStrangers;
+
+  private final AddressSet described;
+  private final AddressSet describedInside;
   private final int mostOfDevice;
   private int diagnoses;
 
@@ -76,9 +83,13 @@ final class Inspection {
     this.site = site;
     this.mostOfDevice = mostOfDevice;
     this.tracer = Tracer.of(site);
-    this.strangers = strangersTo(site);
+    this.strangers = Outside.senders(site);
+    this.described = Outside.described(site);
+    this.describedInside = describedInside(site);
     this.sets = EveryPacket.of(tracer.program(), VirtualClock.start(site.timeZone()));
     this.space = sets.values().iterator().next().space();
+    this.ports = new Ports(space);
+    this.fromStrangers = space.sources(strangers);
   }
 
   // What was found.
@@ -171,17 +182,15 @@ final class Inspection {
 
   /** The addresses of hosts on the internet that the file describes. */
   AddressSet describedOutside() {
-    List<Address> all = new ArrayList<>();
-    for (Host host : site.hosts().values()) {
-      if (host.isOutside() && !host.off() && host.blocked().isEmpty()) {
-        all.addAll(host.addresses());
-      }
-    }
-    return AddressSet.ofAddresses(all);
+    return described;
   }
 
   /** The addresses of hosts inside that the file describes. */
   AddressSet describedInside() {
+    return describedInside;
+  }
+
+  private static AddressSet describedInside(Site site) {
     List<Address> all = new ArrayList<>();
     for (Host host : site.hosts().values()) {
       if (!host.isOutside()) {
@@ -194,22 +203,6 @@ final class Inspection {
   /** The addresses from which the internet brings packets: of no inner network and no device. */
   AddressSet strangers() {
     return strangers;
-  }
-
-  private static AddressSet strangersTo(Site site) {
-    List<Address> own = new ArrayList<>();
-    for (Device device : site.devices().values()) {
-      device.interfaces().forEach(each -> own.addAll(each.addresses()));
-    }
-    List<Prefix> routed = new ArrayList<>(); // blocks that are ours, whoever uses them
-    for (Network network : site.networks().values()) {
-      network.routed().forEach(block -> routed.add(block.to()));
-    }
-    return site.zoneAddresses(Site.INTERNET)
-        .intersection(AddressSet.ofPrefixes(routed).complement())
-        .intersection(CARRIED)
-        .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
-        .intersection(AddressSet.ofAddresses(own).complement());
   }
 
   /**
@@ -246,15 +239,11 @@ final class Inspection {
     return narrow.isEmpty() ? set : narrow;
   }
 
-  static boolean isOutside(Interface own) {
-    return own.network().zone().equals(Site.INTERNET);
-  }
-
   /** The networks beyond an interface: its own, and those of the site that are routed by it. */
   List<Network> behind(Device device, Interface own) {
     List<Network> behind = new ArrayList<>();
     for (Network network : site.networks().values()) {
-      boolean inside = !network.zone().equals(Site.INTERNET) && network.carrier().isEmpty();
+      boolean inside = !network.isOutside();
       Address first = network.prefixes().get(0).first();
       Address some = first.next();
       Interface way = sets(device).program().towards(some == null ? first : some);

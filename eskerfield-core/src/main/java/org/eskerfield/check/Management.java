@@ -42,7 +42,7 @@ final class Management {
           if (passage.leaving() == null) {
             PacketSet here = passage.arrived().intersection(passage.arrivedAs(serves));
             reached = reached.union(here);
-            if (Inspection.isOutside(arriving)) {
+            if (arriving.isOutside()) {
               open(device, own, here);
             }
           }
@@ -112,9 +112,7 @@ final class Management {
   /** The packets of senders who are where an interface leads. */
   private PacketSet comingBy(Device device, Interface arriving) {
     return check.space.sources(
-        Inspection.isOutside(arriving)
-            ? check.strangers()
-            : check.addressesBehind(device, arriving));
+        arriving.isOutside() ? check.strangers() : check.addressesBehind(device, arriving));
   }
 
   private static boolean leadsToItself(Device device, InwardRule rule) {
@@ -160,14 +158,14 @@ final class Management {
   private void open(Device device, OwnService own, PacketSet reached) {
     PacketSet admin =
         reached
-            .intersection(Ports.management(check.space))
+            .intersection(check.ports.management)
             .intersection(check.space.destinations(Inspection.CARRIED));
     if (admin.isEmpty() || !isOpenToAll(check, admin)) {
       return;
     }
     List<String> inner = new ArrayList<>();
     for (Interface each : device.interfaces()) {
-      if (!Inspection.isOutside(each)) {
+      if (!each.isOutside()) {
         inner.add(each.network().name());
       }
     }
@@ -191,8 +189,7 @@ final class Management {
         default -> sources = sources.without(each);
       }
     }
-    PacketSet all =
-        check.space.sources(check.strangers()).intersection(check.space.of(Family.IPV4));
+    PacketSet all = check.fromStrangers.intersection(check.space.of(Family.IPV4));
     return sources.covers(all);
   }
 }

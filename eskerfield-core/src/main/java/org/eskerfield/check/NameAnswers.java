@@ -352,7 +352,7 @@ final class NameAnswers {
         Interface way = check.sets(device).program().towards(rule.internalBlock().first());
         for (Interface own : device.interfaces()) {
           if (way != null
-              && !Inspection.isOutside(own)
+              && !own.isOutside()
               && device.stance().actionFor(own.network().zone(), way.network().zone())
                   == Action.ACCEPT) {
             zones.add(own.name());

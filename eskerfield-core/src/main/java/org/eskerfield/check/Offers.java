@@ -25,13 +25,13 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
@@ -110,7 +110,7 @@ final class Offers {
   }
 
   private void judge(InwardRule rule, PacketSet kept, String howMuch) {
-    boolean outside = rule.facing().interfaces().stream().anyMatch(Inspection::isOutside);
+    boolean outside = rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
     PacketSet fit =
         outside
             ? check.preferring(check.preferring(kept, check.strangers()), check.describedOutside())
@@ -333,7 +333,7 @@ final class Offers {
     InterfaceTerm arriving = guard.arriving();
     return arriving != null
         && !guard.toDevice()
-        && arriving.interfaces().stream().allMatch(Inspection::isOutside);
+        && arriving.interfaces().stream().allMatch(Interface::isOutside);
   }
 
   private void inspect(Device device, CompiledList list) {
@@ -346,7 +346,7 @@ final class Offers {
       PacketSet accepted =
           check
               .decided(rule, check.sets(device).meaning().of(entry.match()))
-              .intersection(check.space.sources(check.strangers()))
+              .intersection(check.fromStrangers)
               .intersection(check.space.of(Family.IPV4));
       if (accepted.isEmpty()) {
         continue; // a rule for replies, or for insiders
@@ -363,7 +363,7 @@ final class Offers {
               device,
               rule,
               accepted.intersection(missing),
-              one == null ? "" : " on " + service(one));
+              one == null ? "" : " on " + PacketWords.service(one.packet()));
         }
       }
     }
@@ -371,13 +371,6 @@ final class Offers {
 
   private static String texts(AccessRule rule) {
     return String.join(", ", rule.services().stream().map(ServiceTerm::text).toList());
-  }
-
-  private static String service(PacketSet.Member member) {
-    var packet = member.packet();
-    return Icmp.isEchoRequest(packet.icmpType)
-        ? "ping"
-        : Probe.of(packet.protocol, packet.destinationPort).toString();
   }
 
   /** What the rules of the ways that a list guards lead inside. */

@@ -1,7 +1,9 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.cure.Cure;
 import org.eskerfield.cure.Edit;
@@ -96,7 +98,7 @@ final class Orders {
         RuleOrder.of(
             check.space, entries, new Effect(list.list().otherwise(), list.list().logsOtherwise()));
     report(device, rules, standings, entries, "packets");
-    PacketSet coming = coming(device, list.list());
+    Coming coming = new Coming(entries, coming(device, list.list()));
     for (int i = 0; i < rules.size(); i++) {
       RuleOrder.Standing standing = standings.get(i);
       if (standing.decides != null) {
@@ -106,8 +108,7 @@ final class Orders {
         redundant(list, rules.get(i));
       } else {
         int at = i;
-        standing.crosses.removeIf(
-            other -> nests(entries.get(at).takes(), entries.get(other).takes(), coming));
+        standing.crosses.removeIf(other -> coming.nests(at, other));
         if (!standing.crosses.isEmpty()) {
           crosses(entries, rules, i, standing);
         }
@@ -142,7 +143,7 @@ final class Orders {
         coming =
             coming.union(
                 check.space.sources(
-                    Inspection.isOutside(arriving)
+                    arriving.isOutside()
                         ? check.strangers()
                         : check.addressesBehind(device, arriving)));
       }
@@ -150,11 +151,25 @@ final class Orders {
     return list.guards().isEmpty() ? check.space.all() : coming;
   }
 
-  /** Whether one rule is for less than the other, as far as anybody comes there. */
-  private static boolean nests(PacketSet one, PacketSet other, PacketSet coming) {
-    PacketSet mine = one.intersection(coming);
-    PacketSet theirs = other.intersection(coming);
-    return mine.covers(theirs) || theirs.covers(mine);
+  /** What each rule of a list is for, as far as anybody comes there. */
+  private static final class Coming {
+    private final List<RuleOrder.Entry> entries;
+    private final PacketSet senders;
+    private final Map<Integer, PacketSet> known = new HashMap<>();
+
+    Coming(List<RuleOrder.Entry> entries, PacketSet senders) {
+      this.entries = entries;
+      this.senders = senders;
+    }
+
+    private PacketSet of(int rule) {
+      return known.computeIfAbsent(rule, at -> entries.get(at).takes().intersection(senders));
+    }
+
+    /** Whether one rule is for less than the other. */
+    boolean nests(int one, int other) {
+      return of(one).covers(of(other)) || of(other).covers(of(one));
+    }
   }
 
   private void crosses(

@@ -7,7 +7,7 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 
-/** Ports that are a risk where outsiders reach them, by the IANA registry of service names. */
+/** Packets to ports that are a risk where outsiders reach them, by the IANA registry of names. */
 final class Ports {
   /** ssh, telnet, sunrpc, epmap, netbios, microsoft-ds, rlogin, printer, afp, rsync, … */
   private static final int[] ADMINISTRATION_TCP = {
@@ -27,16 +27,19 @@ final class Ports {
   /** http, netconf-ssh, http-alt, pcsync-https: by these devices are managed. */
   private static final int[] MANAGEMENT_TCP = {80, 830, 8080, 8443};
 
-  private Ports() {}
+  /** Remote administration, file sharing and databases. */
+  final PacketSet administration;
 
   /** By which devices are managed; not https, which is as often a gateway for staff. */
-  static PacketSet management(PacketSpace space) {
-    return administration(space).union(of(space, MANAGEMENT_TCP, new int[0]));
-  }
+  final PacketSet management;
 
-  /** Remote administration, file sharing and databases. */
-  static PacketSet administration(PacketSpace space) {
-    return of(space, ADMINISTRATION_TCP, ADMINISTRATION_UDP);
+  /** Protocols that send passwords and contents in the clear. */
+  final PacketSet clearText;
+
+  Ports(PacketSpace space) {
+    administration = of(space, ADMINISTRATION_TCP, ADMINISTRATION_UDP);
+    management = administration.union(of(space, MANAGEMENT_TCP, new int[0]));
+    clearText = of(space, CLEAR_TEXT_TCP, CLEAR_TEXT_UDP);
   }
 
   /** Whether a port is that of a service by which machines are managed. */
@@ -47,11 +50,6 @@ final class Ports {
       }
     }
     return false;
-  }
-
-  /** Protocols that send passwords and contents in the clear. */
-  static PacketSet clearText(PacketSpace space) {
-    return of(space, CLEAR_TEXT_TCP, CLEAR_TEXT_UDP);
   }
 
   private static PacketSet of(PacketSpace space, int[] tcp, int[] udp) {

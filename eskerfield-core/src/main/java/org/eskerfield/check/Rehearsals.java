@@ -61,10 +61,21 @@ import org.jspecify.annotations.Nullable;
 final class Rehearsals {
   private final Inspection check;
   private final Set<String> tried = new HashSet<>();
+
+  /** Hosts outside whose networks do not let everything out. */
+  private final AddressSet blocked;
+
   private final Map<String, Aims> aims = new HashMap<>();
 
   Rehearsals(Inspection check) {
     this.check = check;
+    List<Address> blocked = new ArrayList<>();
+    for (Host host : check.site.hosts().values()) {
+      if (host.isOutside() && !host.blocked().isEmpty()) {
+        blocked.addAll(host.addresses());
+      }
+    }
+    this.blocked = AddressSet.ofAddresses(blocked);
   }
 
   void inspect() {
@@ -164,7 +175,7 @@ final class Rehearsals {
 
   private void fromOutside(Device device, InwardRule rule) {
     for (Interface arriving : rule.facing().interfaces()) {
-      if (!Inspection.isOutside(arriving)) {
+      if (!arriving.isOutside()) {
         continue;
       }
       if (check.passages(device, arriving).isEmpty()) {
@@ -302,16 +313,7 @@ final class Rehearsals {
 
   /** Described senders whom the rule is meant for, and whose own network blocks something. */
   private boolean hasBlockedSender(Device device, InwardRule rule) {
-    if (check.site.hosts().values().stream().allMatch(host -> host.blocked().isEmpty())) {
-      return false;
-    }
-    AddressSet meant = meant(device, rule);
-    return check.site.hosts().values().stream()
-        .anyMatch(
-            host ->
-                host.isOutside()
-                    && !host.blocked().isEmpty()
-                    && host.addresses().stream().anyMatch(meant::contains));
+    return !blocked.isEmpty() && meant(device, rule).intersects(blocked);
   }
 
   private void attempt(InwardRule rule, @Nullable Attempt attempt) {

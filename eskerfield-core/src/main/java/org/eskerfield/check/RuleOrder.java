@@ -2,7 +2,9 @@ package org.eskerfield.check;
 
 import java.util.ArrayList;
 import java.util.Arrays;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import org.eskerfield.set.Overlaps;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
@@ -58,8 +60,13 @@ final class RuleOrder {
   private final PacketSpace space;
   private final List<Entry> entries;
   private final @Nullable Object otherwise;
+
+  /** The same number for equal effects. */
+  private final int[] effects;
+
   private final Standing[] standings;
   private final List<int[]> overlapping = new ArrayList<>(); // earlier rules, by rule
+  private final List<List<Integer>> later = new ArrayList<>(); // that overlap, by rule
   private long used;
 
   private RuleOrder(PacketSpace space, List<Entry> entries, @Nullable Object otherwise) {
@@ -67,6 +74,12 @@ final class RuleOrder {
     this.entries = entries;
     this.otherwise = otherwise;
     this.standings = new Standing[entries.size()];
+    this.effects = new int[entries.size()];
+    Map<Object, Integer> numbers = new HashMap<>();
+    for (int i = 0; i < effects.length; i++) {
+      Integer known = numbers.putIfAbsent(entries.get(i).effect, numbers.size());
+      effects[i] = known == null ? numbers.size() - 1 : known;
+    }
   }
 
   /**
@@ -108,6 +121,12 @@ final class RuleOrder {
   private void findOverlaps() {
     List<PacketSet.Bounds> bounds = entries.stream().map(each -> each.takes.bounds()).toList();
     overlapping.addAll(Arrays.asList(Overlaps.of(bounds)));
+    for (int k = 0; k < entries.size(); k++) {
+      later.add(new ArrayList<>());
+      for (int earlier : overlapping.get(k)) {
+        later.get(earlier).add(k);
+      }
+    }
   }
 
   private void decide(int rule) {
@@ -144,19 +163,15 @@ final class RuleOrder {
       return;
     }
     Object effect = entries.get(rule).effect;
-    List<Integer> later = new ArrayList<>();
     boolean otherSame = effect.equals(otherwise);
-    for (int k = rule + 1; k < entries.size(); k++) {
-      if (Arrays.binarySearch(overlapping.get(k), rule) >= 0) {
-        later.add(k);
-        otherSame |= effect.equals(entries.get(k).effect);
-      }
+    for (int k : later.get(rule)) {
+      otherSame |= effects[k] == effects[rule];
     }
     PacketSet rest = decides;
     boolean same = otherSame;
-    for (int k : later) {
+    for (int k : later.get(rule)) {
       PacketSet takes = entries.get(k).takes;
-      if (!effect.equals(entries.get(k).effect)) {
+      if (effects[k] != effects[rule]) {
         if (decides.meets(takes)) {
           same &= !rest.meets(takes);
           if (!takes.covers(entries.get(rule).takes) && !entries.get(rule).takes.covers(takes)) {

@@ -53,13 +53,13 @@ final class Sides {
         if (passage.leaving() == null) {
           continue;
         }
-        if (!Inspection.isOutside(arriving) && Inspection.isOutside(passage.leaving())) {
+        if (!arriving.isOutside() && passage.leaving().isOutside()) {
           untranslated(device, passage, passage.leaving());
-        } else if (Inspection.isOutside(arriving)) {
+        } else if (arriving.isOutside()) {
           rewritten(passage);
         }
       }
-      if (Inspection.isOutside(arriving) && arriving.isUp()) {
+      if (arriving.isOutside() && arriving.isUp()) {
         unguarded(device, arriving);
         loops(device, arriving);
       }
@@ -144,16 +144,16 @@ final class Sides {
     if (rule == null
         || inward == null
         || passage.leaving() == null
-        || Inspection.isOutside(passage.leaving())) {
+        || passage.leaving().isOutside()) {
       return;
     }
-    PacketSet clients = passage.arrived().intersection(check.space.sources(check.strangers()));
+    PacketSet clients = passage.arrived().intersection(check.fromStrangers);
     if (clients.isEmpty()) {
       return;
     }
     String outer = null;
     for (Interface each : rule.leaving().interfaces()) {
-      outer = Inspection.isOutside(each) ? each.name() : outer;
+      outer = each.isOutside() ? each.name() : outer;
     }
     check.add(
         Code.CLIENTS_REWRITTEN,
@@ -175,7 +175,7 @@ final class Sides {
 
   private void unguarded(Device device, Interface arriving) {
     for (Interface leaving : device.interfaces()) {
-      if (Inspection.isOutside(leaving) || isGuarded(device, arriving, leaving)) {
+      if (leaving.isOutside() || isGuarded(device, arriving, leaving)) {
         continue;
       }
       String from = arriving.network().zone();
@@ -277,11 +277,7 @@ final class Sides {
             || passage.destinationRule() != null) {
           continue;
         }
-        PacketSet back =
-            passage
-                .arrived()
-                .intersection(block)
-                .intersection(check.space.sources(check.strangers()));
+        PacketSet back = passage.arrived().intersection(block).intersection(check.fromStrangers);
         if (back.isEmpty()) {
           continue;
         }
@@ -321,7 +317,7 @@ final class Sides {
       outside |= Offers.isFromOutside(guard);
     }
     for (Interface own : device.interfaces()) {
-      six |= !Inspection.isOutside(own) && own.address(Family.IPV6) != null;
+      six |= !own.isOutside() && own.address(Family.IPV6) != null;
     }
     if (!six || !outside) {
       return;
@@ -429,7 +425,7 @@ final class Sides {
       own.from().forEach(term -> named.putIfAbsent(term, own));
     }
     for (Network network : check.site.networks().values()) {
-      if (network.zone().equals(Site.INTERNET) || network.realm() != null) {
+      if (network.isOutside() || network.realm() != null) {
         continue;
       }
       Address some =
@@ -437,8 +433,7 @@ final class Sides {
               network.prefixes().get(0).first().next(), network.prefixes().get(0).first());
       Interface way = check.sets(device).program().towards(some);
       boolean lost =
-          way == null
-              || (Inspection.isOutside(way) && SpecialAddresses.NOT_ON_THE_INTERNET.contains(some));
+          way == null || (way.isOutside() && SpecialAddresses.NOT_ON_THE_INTERNET.contains(some));
       if (!lost || isConnected(device, network)) {
         continue;
       }
@@ -482,7 +477,7 @@ final class Sides {
 
   static @Nullable Interface outer(Device device) {
     for (Interface own : device.interfaces()) {
-      if (Inspection.isOutside(own)) {
+      if (own.isOutside()) {
         return own;
       }
     }

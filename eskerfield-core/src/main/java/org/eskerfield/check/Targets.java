@@ -251,7 +251,7 @@ final class Targets {
 
   /** A host that is managed over the network, with a filter that lets nobody manage it. */
   private void managed(Host host, PacketSet offered, PacketSet let) {
-    PacketSet admin = offered.intersection(Ports.administration(check.space));
+    PacketSet admin = offered.intersection(check.ports.administration);
     PacketSet.Member one = admin.sample();
     if (one != null && !let.meets(admin)) {
       check.add(

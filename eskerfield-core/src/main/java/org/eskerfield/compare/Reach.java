@@ -12,6 +12,7 @@ import java.util.Set;
 import org.eskerfield.compare.Fates.Fate;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
@@ -268,7 +269,7 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
 
     private List<Origin> origins() {
       List<Origin> origins = new ArrayList<>();
-      AddressSet devices = Senders.own(before).union(Senders.own(after));
+      AddressSet devices = Outside.ofDevices(before).union(Outside.ofDevices(after));
       Set<String> peculiar = new HashSet<>();
       for (Site site : List.of(before, after)) {
         site.hosts().values().stream()
@@ -301,8 +302,8 @@ public record Reach(List<Change> changes, int kinds, boolean complete) {
         }
       }
       AddressSet outside =
-          Senders.outside(before)
-              .intersection(Senders.outside(after))
+          Outside.beyondLinks(before)
+              .intersection(Outside.beyondLinks(after))
               .intersection(odd.complement());
       origins.add(new Origin(null, null, outside));
       return origins;

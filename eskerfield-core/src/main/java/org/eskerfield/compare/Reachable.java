@@ -7,6 +7,7 @@ import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.compare.Fates.Fate;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.set.Dimension;
@@ -62,7 +63,7 @@ public record Reachable(List<Entry> entries, boolean complete) {
         new Times(List.copyOf(site.schedules().values()), VirtualClock.start(site.timeZone()));
     PacketSpace space = new PacketSpace(EveryPacket.numbers(site), times);
     Fates fates = new Fates(site, space, 0);
-    Origin outside = new Origin(null, null, Senders.outside(site));
+    Origin outside = new Origin(null, null, Outside.beyondLinks(site));
     Map<String, PacketSet> packets = new LinkedHashMap<>();
     Map<String, Trace> samples = new LinkedHashMap<>();
     boolean complete = true;
@@ -118,7 +119,7 @@ public record Reachable(List<Entry> entries, boolean complete) {
    * The addresses of the site to which carriers may carry something; their own are not among them.
    */
   private static AddressSet external(Site site) {
-    AddressSet all = Senders.routed(site);
+    AddressSet all = Outside.routedHere(site);
     AddressSet carriers = AddressSet.NONE;
     for (Network network : site.networks().values()) {
       all = all.union(AddressSet.ofPrefixes(network.prefixes()));

@@ -1,20 +1,8 @@
 package org.eskerfield.compare;
 
-import java.util.ArrayList;
-import java.util.Collection;
-import java.util.List;
-import org.eskerfield.model.Device;
-import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
-import org.eskerfield.model.Network;
-import org.eskerfield.model.Site;
-import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
@@ -68,47 +56,5 @@ final class Senders {
             .without(Dimension.SOURCE_PORT)
             .without(Dimension.DESTINATION_PORT);
     return ported.union(pings).union(others);
-  }
-
-  /** The addresses of devices. */
-  static AddressSet own(Site site) {
-    List<Address> own = new ArrayList<>();
-    for (Device device : site.devices().values()) {
-      for (Interface each : device.interfaces()) {
-        own.addAll(each.addresses());
-      }
-    }
-    return AddressSet.ofAddresses(own);
-  }
-
-  /** The addresses of the internet: those that are neither special nor of the site. */
-  static AddressSet outside(Site site) {
-    AddressSet inside = AddressSet.NONE;
-    for (Network network : site.networks().values()) {
-      inside = inside.union(AddressSet.ofPrefixes(network.prefixes()));
-    }
-    return SpecialAddresses.NOT_ON_THE_INTERNET
-        .complement()
-        .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
-        .intersection(inside.complement())
-        .intersection(routed(site).complement())
-        .intersection(own(site).complement())
-        .intersection(insideHosts(site).complement());
-  }
-
-  /** The blocks beyond a network that carriers send to the site. */
-  static AddressSet routed(Site site) {
-    List<Prefix> blocks = new ArrayList<>();
-    site.networks().values().forEach(n -> n.routed().forEach(block -> blocks.add(block.to())));
-    return AddressSet.ofPrefixes(blocks);
-  }
-
-  private static AddressSet insideHosts(Site site) {
-    return AddressSet.ofAddresses(
-        site.hosts().values().stream()
-            .filter(host -> !host.isOutside())
-            .map(Host::addresses)
-            .flatMap(Collection::stream)
-            .toList());
   }
 }

@@ -12,6 +12,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
@@ -20,7 +21,6 @@ import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning.Ordered;
 import org.eskerfield.program.Row;
@@ -433,10 +433,8 @@ public final class Explainer {
 
   /** The addresses of those who are where an interface leads. */
   private AddressSet comingBy(Device device, Interface arriving) {
-    if (arriving.network().zone().equals(Site.INTERNET)) {
-      return site.zoneAddresses(Site.INTERNET)
-          .intersection(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
-          .intersection(SpecialAddresses.NEVER_A_SOURCE.complement());
+    if (arriving.isOutside()) {
+      return Outside.senders(site);
     }
     AddressSet all = AddressSet.NONE;
     for (Network network : site.networks().values()) {

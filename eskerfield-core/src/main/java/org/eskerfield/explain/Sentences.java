@@ -36,10 +36,9 @@ import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.AddressRange;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.PortSet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.PacketWords;
 import org.jspecify.annotations.Nullable;
 
 /** Rules as sentences, with names, addresses and ports resolved. */
@@ -63,7 +62,7 @@ public final class Sentences {
       case ZONE ->
           term.text().equals(Site.INTERNET)
               ? "the internet"
-              : "zone " + term.text() + " (" + addresses(site.addresses(term)) + ")";
+              : "zone " + term.text() + " (" + PacketWords.addresses(site.addresses(term)) + ")";
       case LITERAL -> {
         AddressRange only =
             term.literal().ranges().size() == 1 ? term.literal().ranges().get(0) : null;
@@ -72,24 +71,8 @@ public final class Sentences {
         yield host == null ? term.text() : term.text() + " (" + host.name() + ")";
       }
       case NETWORK, HOST, GROUP, DEVICE ->
-          term.text() + " (" + addresses(site.addresses(term)) + ")";
+          term.text() + " (" + PacketWords.addresses(site.addresses(term)) + ")";
     };
-  }
-
-  /** Addresses as people write them: prefixes where they make up a range, else ranges. */
-  public static String addresses(AddressSet set) {
-    List<String> texts = new ArrayList<>();
-    for (AddressRange range : set.ranges()) {
-      String text = range.toString();
-      for (int length = range.first().family().bits() - 1; length >= 0; length--) {
-        Prefix around = Prefix.around(range.first(), length);
-        if (around.range().equals(range)) {
-          text = around.toString();
-        }
-      }
-      texts.add(text);
-    }
-    return String.join(", ", texts);
   }
 
   private String who(List<AddressTerm> terms, String nobody) {
@@ -171,7 +154,7 @@ public final class Sentences {
 
   private static String poolOf(@Nullable Pool pool, InterfaceTerm leaving) {
     if (pool != null) {
-      return addresses(pool.addresses());
+      return PacketWords.addresses(pool.addresses());
     }
     List<String> own = new ArrayList<>();
     for (Interface each : leaving.interfaces()) {
@@ -193,7 +176,7 @@ public final class Sentences {
     return "Each sender of "
         + who(rule.from(), "anybody")
         + " borrows an address of its own from "
-        + addresses(rule.pool().addresses())
+        + PacketWords.addresses(rule.pool().addresses())
         + " for what it sends"
         + (rule.to().isEmpty() ? "" : " to " + who(rule.to(), ""))
         + " by "
@@ -238,7 +221,7 @@ public final class Sentences {
       out.append(
           pool == null
               ? device.name() + "'s own address where they leave"
-              : addresses(pool.addresses()));
+              : PacketWords.addresses(pool.addresses()));
       out.append(", told apart by port.");
     }
     return out.append(inward(rule)).toString();

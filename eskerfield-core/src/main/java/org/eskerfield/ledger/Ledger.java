@@ -151,7 +151,7 @@ public final class Ledger {
   public List<Block> external() {
     List<Block> blocks = new ArrayList<>();
     for (Network network : site.networks().values()) {
-      if (network.zone().equals(Site.INTERNET) || !network.carrier().isEmpty()) {
+      if (network.isOutside()) {
         blocks.addAll(of(network));
       }
     }

@@ -68,4 +68,9 @@ public record Interface(
   public boolean isUp() {
     return state == State.UP;
   }
+
+  /** Whether what comes by it comes from outside the site. */
+  public boolean isOutside() {
+    return network.isOutside();
+  }
 }

@@ -63,4 +63,9 @@ public record Network(
     }
     return null;
   }
+
+  /** Whether it lies outside the site: a link to a carrier, or another network of the internet. */
+  public boolean isOutside() {
+    return zone.equals(Site.INTERNET);
+  }
 }

@@ -23,6 +23,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -94,7 +95,7 @@ public final class Offer {
       Hop last = hops.get(hops.size() - 1);
       List<String> names = new ArrayList<>();
       for (Interface own : last.device().interfaces()) {
-        if (!WayOut.isOutside(own)) {
+        if (!own.isOutside()) {
           names.add(own.name());
         }
       }
@@ -161,33 +162,12 @@ public final class Offer {
 
   /** Somebody who may use it, as an address. */
   private Address outsider() throws RefusedChangeException {
-    AddressSet outside = outside().intersection(from);
-    for (Host each : site.hosts().values()) {
-      Address own = each.address(Family.IPV4);
-      if (each.isOutside() && own != null && outside.contains(own) && !each.off()) {
-        return own;
-      }
-    }
-    Address lowest = outside.lowest(Family.IPV4);
-    if (lowest == null) {
+    Address somebody = Outside.somebody(site, Outside.senders(site).intersection(from));
+    if (somebody == null) {
       throw new RefusedChangeException(
           "none of those who may use it is outside", "name somebody outside, or 'any'");
     }
-    boolean all = wish.from().stream().anyMatch(term -> from.contains(Address.ipv4(192, 0, 2, 1)));
-    Address usual = Address.ipv4(192, 0, 2, 1);
-    return all && outside.contains(usual) ? usual : lowest;
-  }
-
-  private AddressSet outside() {
-    List<Prefix> routed = new ArrayList<>();
-    List<Address> own = new ArrayList<>();
-    site.networks().values().forEach(n -> n.routed().forEach(block -> routed.add(block.to())));
-    site.devices().values().forEach(d -> d.interfaces().forEach(i -> own.addAll(i.addresses())));
-    return site.zoneAddresses(Site.INTERNET)
-        .intersection(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
-        .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
-        .intersection(AddressSet.ofPrefixes(routed).complement())
-        .intersection(AddressSet.ofAddresses(own).complement());
+    return somebody;
   }
 
   // Names and texts.
@@ -536,7 +516,7 @@ public final class Offer {
   /** A destination rule, with what lets its packets in. */
   private void rule(Hop hop, Target target, Target external, String arriving)
       throws RefusedChangeException {
-    boolean outermost = WayOut.isOutside(hop.outer());
+    boolean outermost = hop.outer().isOutside();
     Map<String, Object> item =
         map(
             "destination",
@@ -804,15 +784,7 @@ public final class Offer {
 
   /** Somebody outside who may not use it; null if everybody may. */
   private @Nullable Address stranger() {
-    AddressSet others = outside().intersection(from.complement());
-    for (Host each : site.hosts().values()) {
-      Address own = each.address(Family.IPV4);
-      if (each.isOutside() && own != null && others.contains(own) && !each.off()) {
-        return own;
-      }
-    }
-    Address usual = Address.ipv4(192, 0, 2, 1);
-    return others.contains(usual) ? usual : others.lowest(Family.IPV4);
+    return Outside.somebody(site, Outside.senders(site).intersection(from.complement()));
   }
 
   /** A host on the networks of a zone or interface, or an address there; null if there is none. */
@@ -838,7 +810,7 @@ public final class Offer {
   private @Nullable String networkAt(String side) {
     for (Device device : site.devices().values()) {
       for (Interface own : device.interfaces()) {
-        if (own.name().equals(side) && !WayOut.isOutside(own)) {
+        if (own.name().equals(side) && !own.isOutside()) {
           return own.network().name();
         }
       }

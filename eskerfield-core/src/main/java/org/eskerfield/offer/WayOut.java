@@ -52,7 +52,7 @@ final class WayOut {
             "add a route to " + device.name() + " (" + device.place() + ")");
       }
       hops.add(new Hop(device, outer, inner));
-      if (isOutside(outer)) {
+      if (outer.isOutside()) {
         return hops;
       }
       Address next = by instanceof Route route ? route.via() : outsider;
@@ -63,10 +63,6 @@ final class WayOut {
     throw new RefusedChangeException(
         "behind " + last + " there is no device of the site at " + at,
         "describe the device that has this address, or correct the gateway or route");
-  }
-
-  static boolean isOutside(Interface own) {
-    return own.network().zone().equals(Site.INTERNET) || !own.network().carrier().isEmpty();
   }
 
   private static @Nullable Interface interfaceAt(Device device, Address address) {

@@ -11,7 +11,9 @@ import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -303,7 +305,7 @@ public final class Withdrawal {
     List<Proof> proofs = new ArrayList<>();
     for (Found each : found) {
       Prefix external = each.rule.block(Family.IPV4);
-      boolean outermost = each.rule.facing().interfaces().stream().anyMatch(WayOut::isOutside);
+      boolean outermost = each.rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
       Address sender = outermost ? sender(each) : null;
       if (external == null || sender == null) {
         continue;
@@ -339,13 +341,6 @@ public final class Withdrawal {
     for (AccessRule rule : removed) {
       from = rule.from().isEmpty() ? from : site.addresses(rule.from());
     }
-    for (Host known : site.hosts().values()) {
-      Address own = known.address(Family.IPV4);
-      if (known.isOutside() && own != null && from.contains(own)) {
-        return own;
-      }
-    }
-    Address usual = Address.ipv4(192, 0, 2, 1);
-    return from.contains(usual) ? usual : from.lowest(Family.IPV4);
+    return Outside.somebody(site, from);
   }
 }

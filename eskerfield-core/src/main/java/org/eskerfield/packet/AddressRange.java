@@ -1,5 +1,7 @@
 package org.eskerfield.packet;
 
+import org.jspecify.annotations.Nullable;
+
 /**
  * All addresses from one to another of the same family.
  *
@@ -12,6 +14,17 @@ public record AddressRange(Address first, Address last) {
     if (first.family() != last.family() || first.compareTo(last) > 0) {
       throw new IllegalArgumentException(first + "-" + last + " is no range");
     }
+  }
+
+  /** The prefix that has the same addresses; null if none has. */
+  public @Nullable Prefix prefix() {
+    for (int length = first.family().bits(); length >= 0; length--) {
+      Prefix around = Prefix.around(first, length);
+      if (around.range().equals(this)) {
+        return around;
+      }
+    }
+    return null;
   }
 
   /** A single address, or {@code first-last}. */

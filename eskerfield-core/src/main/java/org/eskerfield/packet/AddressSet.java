@@ -53,6 +53,11 @@ public final class AddressSet {
     return next == null || next.compareTo(upper.first()) >= 0;
   }
 
+  /** Every address of a family. */
+  public static AddressSet all(Family family) {
+    return of(List.of(new AddressRange(Address.lowest(family), Address.highest(family))));
+  }
+
   /** The set of these addresses. */
   public static AddressSet of(Address... addresses) {
     List<AddressRange> ranges = new ArrayList<>(addresses.length);

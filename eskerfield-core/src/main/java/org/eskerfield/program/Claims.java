@@ -89,7 +89,7 @@ public final class Claims {
       inward.add(block);
       for (Interface side : rule.facing().interfaces()) {
         add(blocks, realmOf(side), block);
-        if (isOfInternet(side)) {
+        if (side.isOutside()) {
           outsideBlocks.add(block);
         }
       }
@@ -153,15 +153,11 @@ public final class Claims {
     known.add(block);
   }
 
-  private static boolean isOfInternet(Interface own) {
-    return own.network().zone().equals(Site.INTERNET);
-  }
-
   private void name(InterfaceTerm side, AddressSet addresses) {
     for (Interface own : side.interfaces()) {
       String realm = realmOf(own);
       named.put(realm, named.getOrDefault(realm, AddressSet.NONE).union(addresses));
-      if (isOfInternet(own)) {
+      if (own.isOutside()) {
         outside = outside.union(addresses);
       }
     }

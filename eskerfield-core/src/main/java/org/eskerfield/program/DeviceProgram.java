@@ -101,6 +101,7 @@ public final class DeviceProgram {
   private final List<String> realms = new ArrayList<>();
   private final AddressSet[] ownByInterface;
   private final AddressSet own;
+  private final AddressSet takable;
 
   /** The lists that guard each way, in the order in which they are asked, once asked for. */
   private final AtomicReferenceArray<@Nullable List<CompiledList>> guards;
@@ -134,6 +135,7 @@ public final class DeviceProgram {
     this.shared = new Condition.Destination(sharedAddresses(device));
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
+    this.takable = takableBy(translations);
     this.standing = translations.new Standing();
     this.lists = device.access().stream().map(list -> CompiledList.of(site, list, known)).toList();
     List<Own> served = new ArrayList<>();
@@ -348,12 +350,16 @@ public final class DeviceProgram {
 
   /** The addresses on which temporary bindings may be made. */
   public AddressSet takable() {
+    return takable;
+  }
+
+  private AddressSet takableBy(Translations rules) {
     AddressSet all = own;
     List<Prefix> announced = new ArrayList<>();
-    for (Translations.Outbound rule : translations.outbound) {
+    for (Translations.Outbound rule : rules.outbound) {
       all = rule.pool() == null ? all : all.union(rule.pool());
     }
-    for (Translations.Inbound rule : translations.inbound) {
+    for (Translations.Inbound rule : rules.inbound) {
       Pool pool = rule.rule().pool();
       all = pool == null ? all : all.union(pool.addresses());
       if (device.state().fileTransfer() && rule.external() != null) {

@@ -2,11 +2,8 @@ package org.eskerfield.set;
 
 import java.util.Arrays;
 import java.util.HashMap;
-import java.util.HashSet;
 import java.util.Map;
-import java.util.Set;
 import org.eskerfield.model.Named;
-import org.eskerfield.packet.KeyedHash;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -32,48 +29,7 @@ final class Diagrams {
     DIFFERENCE
   }
 
-  /** What makes nodes equal. */
-  private static final class Key {
-    final int dimension;
-    final long[] last;
-    final Node[] to;
-
-    Key(int dimension, long[] last, Node[] to) {
-      this.dimension = dimension;
-      this.last = last;
-      this.to = to;
-    }
-
-    @Override
-    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
-    public boolean equals(@Nullable Object other) {
-      if (!(other instanceof Key that)
-          || dimension != that.dimension
-          || !Arrays.equals(last, that.last)) {
-        return false;
-      }
-      for (int i = 0; i < to.length; i++) {
-        if (to[i] != that.to[i]) {
-          return false;
-        }
-      }
-      return true;
-    }
-
-    @Override
-    public int hashCode() {
-      long hash = dimension;
-      for (int i = 0; i < to.length; i++) {
-        hash = KEYED.of(hash ^ to[i].id, last[i]);
-      }
-      return (int) hash;
-    }
-  }
-
-  private static final KeyedHash KEYED = KeyedHash.fresh();
-
-  private final Map<Key, Node> made = new HashMap<>();
-  private int nextId = 2;
+  private final Nodes nodes = new Nodes();
   private int allowed = Integer.MAX_VALUE;
   private @Nullable Named subject;
   private int room = Integer.MAX_VALUE;
@@ -117,13 +73,7 @@ final class Diagrams {
     if (room < 0) {
       throw new UndeterminedException(allowed, subject);
     }
-    Key key = new Key(dimension, Arrays.copyOf(last, kept), Arrays.copyOf(to, kept));
-    Node known = made.get(key);
-    if (known == null) {
-      known = new Node(dimension, key.last, key.to, nextId++);
-      made.put(key, known);
-    }
-    return known;
+    return nodes.of(dimension, last, to, kept);
   }
 
   /** The packets whose value lies between two, and that go on to a node. */
@@ -156,7 +106,7 @@ final class Diagrams {
   /** One walk through two diagrams. */
   private final class Combination {
     private final Operation operation;
-    private final Map<Long, Node> met = new HashMap<>();
+    private final Pairs met = new Pairs();
 
     Combination(Operation operation) {
       this.operation = operation;
@@ -190,11 +140,10 @@ final class Diagrams {
           }
         }
       }
-      long pair = ((long) a.id << 32) | b.id;
-      Node known = met.get(pair);
+      Node known = met.get(a, b);
       if (known == null) {
         known = walk(a, b);
-        met.put(pair, known);
+        met.put(a, b, known);
       }
       return known;
     }
@@ -248,21 +197,34 @@ final class Diagrams {
 
   /** Whether two sets have something in common; less work than to find out what. */
   boolean meet(Node a, Node b) {
-    return meet(a, b, new HashSet<>());
+    return meet(a, b, Node.NONE, new Pairs());
   }
 
+  /** Whether one set holds all of another; less work than to find out what it lacks. */
+  boolean covers(Node a, Node b) {
+    return !meet(b, a, Node.ALL, new Pairs());
+  }
+
+  /**
+   * Whether two sets meet, or one meets what the other lacks.
+   *
+   * @param never where the second one leads that has nothing to be met
+   */
   @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
-  private boolean meet(Node a, Node b, Set<Long> apart) {
-    if (a == Node.NONE || b == Node.NONE) {
+  private boolean meet(Node a, Node b, Node never, Pairs apart) {
+    if (a == Node.NONE || b == never) {
       return false;
     }
-    if (a == Node.ALL || b == Node.ALL || a == b) {
+    if (a == b) {
+      return never == Node.NONE;
+    }
+    if (a == Node.ALL || b == Node.ALL || b == Node.NONE) {
       return true;
     }
     int dimension = Math.min(a.dimension, b.dimension);
     boolean askA = a.dimension == dimension;
     boolean askB = b.dimension == dimension;
-    if (!apart.add(((long) a.id << 32) | b.id)) {
+    if (!apart.put(a, b, Node.NONE)) {
       return false; // looked at before, or it would have ended there
     }
     int i = 0;
@@ -272,10 +234,10 @@ final class Diagrams {
       Node toB = askB ? b.to[j] : b;
       long endA = askA ? a.last[i] : -1;
       long endB = askB ? b.last[j] : -1;
-      if (meet(toA, toB, apart)) {
+      if (meet(toA, toB, never, apart)) {
         return true;
       }
-      long end = toA == Node.NONE ? endA : toB == Node.NONE ? endB : lower(endA, endB);
+      long end = toA == Node.NONE ? endA : toB == never ? endB : lower(endA, endB);
       if (end == -1) {
         return false;
       }

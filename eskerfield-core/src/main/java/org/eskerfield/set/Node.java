@@ -6,9 +6,9 @@ package org.eskerfield.set;
  */
 final class Node {
   /** The diagram of no packet, and that of every one. */
-  static final Node NONE = new Node(Integer.MAX_VALUE, new long[0], new Node[0], 0);
+  static final Node NONE = new Node(Integer.MAX_VALUE, new long[0], new Node[0], 0, 0);
 
-  static final Node ALL = new Node(Integer.MAX_VALUE, new long[0], new Node[0], 1);
+  static final Node ALL = new Node(Integer.MAX_VALUE, new long[0], new Node[0], 1, 1);
 
   /** The ordinal of the dimension that is asked; the highest number for the two ends. */
   final int dimension;
@@ -22,11 +22,15 @@ final class Node {
   /** Unique among the nodes of one space. */
   final int id;
 
-  Node(int dimension, long[] last, Node[] to, int id) {
+  /** Of what it decides, under the key of {@link Nodes}. */
+  final int hash;
+
+  Node(int dimension, long[] last, Node[] to, int id, int hash) {
     this.dimension = dimension;
     this.last = last;
     this.to = to;
     this.id = id;
+    this.hash = hash;
   }
 
   /** The number of the interval that holds a value: a binary search. */

@@ -241,7 +241,7 @@ public final class PacketSet {
 
   /** Whether every packet of the other set is in this one. */
   public boolean covers(PacketSet other) {
-    return other.minus(this).isEmpty();
+    return space.diagrams.covers(root, other.root);
   }
 
   /** Whether some packet is in both sets. */

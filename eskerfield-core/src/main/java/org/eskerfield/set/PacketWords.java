@@ -6,19 +6,19 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
-import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet.Box;
 import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
@@ -46,17 +46,8 @@ public final class PacketWords {
   /** Words for the packets that are sent on a site. */
   public PacketWords(Site site) {
     this.site = site;
-    List<Address> own = new ArrayList<>();
-    List<Prefix> inside = new ArrayList<>();
-    for (Device device : site.devices().values()) {
-      for (Interface each : device.interfaces()) {
-        own.addAll(each.addresses());
-      }
-    }
-    AddressSet owned = AddressSet.ofAddresses(own);
+    AddressSet owned = Outside.ofDevices(site);
     for (Network network : site.networks().values()) {
-      inside.addAll(network.prefixes());
-      network.routed().forEach(block -> inside.add(block.to()));
       List<Address> odd = new ArrayList<>(network.carrier());
       for (Prefix prefix : network.prefixes()) {
         if (prefix.isNetworkOrBroadcast(prefix.first())) {
@@ -69,12 +60,26 @@ public final class PacketWords {
               .intersection(owned.complement())
               .intersection(AddressSet.ofAddresses(odd).complement()));
     }
-    this.outside =
-        SpecialAddresses.NOT_ON_THE_INTERNET
-            .complement()
-            .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
-            .intersection(AddressSet.ofPrefixes(inside).complement())
-            .intersection(owned.complement());
+    this.outside = Outside.beyondLinks(site);
+  }
+
+  /** Addresses as people write them: prefixes where they make up a range, else ranges. */
+  public static String addresses(AddressSet set) {
+    List<String> texts = new ArrayList<>();
+    for (AddressRange range : set.ranges()) {
+      Prefix same = range.first().equals(range.last()) ? null : range.prefix();
+      texts.add(same == null ? range.toString() : same.toString());
+    }
+    return String.join(", ", texts);
+  }
+
+  /** What a packet is for: {@code ping}, {@code 443/tcp}. */
+  public static String service(Packet packet) {
+    return Icmp.isEchoRequest(packet.icmpType)
+        ? "ping"
+        : Protocol.hasPorts(packet.protocol)
+            ? packet.destinationPort + "/" + Protocol.name(packet.protocol)
+            : Protocol.name(packet.protocol);
   }
 
   /** A line for each part of a set; the last one says if there are more. */
@@ -178,10 +183,7 @@ public final class PacketWords {
     List<String> names = new ArrayList<>();
     AddressSet rest = all;
     for (Family family : Family.values()) {
-      AddressSet whole =
-          outside.intersection(
-              AddressSet.of(
-                  List.of(new AddressRange(Address.lowest(family), Address.highest(family)))));
+      AddressSet whole = outside.intersection(AddressSet.all(family));
       AddressSet missing = whole.intersection(all.complement());
       boolean most = !whole.isEmpty() && missing.ranges().size() <= 2 && whole.intersects(all);
       if (most && !missing.equals(whole)) {
@@ -212,8 +214,7 @@ public final class PacketWords {
   /** The word for every address, or every one of a family; null for fewer. */
   private static @Nullable String every(AddressSet all) {
     for (Family family : Family.values()) {
-      AddressRange whole = new AddressRange(Address.lowest(family), Address.highest(family));
-      if (all.equals(AddressSet.of(List.of(whole)))) {
+      if (all.equals(AddressSet.all(family))) {
         return "anywhere over " + family;
       }
     }
@@ -233,7 +234,7 @@ public final class PacketWords {
       Host host = site.hostAt(range.first());
       return host == null ? range.toString() : host.name() + " (" + range + ")";
     }
-    Prefix same = prefix(range);
+    Prefix same = range.prefix();
     if (same == null) {
       return range.toString();
     }
@@ -243,16 +244,6 @@ public final class PacketWords {
       }
     }
     return same.toString();
-  }
-
-  private static @Nullable Prefix prefix(AddressRange range) {
-    for (int length = 0; length < range.first().family().bits(); length++) {
-      Prefix around = Prefix.around(range.first(), length);
-      if (around.range().equals(range)) {
-        return around;
-      }
-    }
-    return null;
   }
 
   private static String service(Box box) {

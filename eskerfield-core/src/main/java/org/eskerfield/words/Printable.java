@@ -30,10 +30,17 @@ public final class Printable {
 
   /** Where the first character stands that is not printable; -1 if every one is. */
   public static int firstThatIsNot(String text) {
-    for (int i = 0; i < text.length(); i += Character.charCount(text.codePointAt(i))) {
-      if (!is(text.codePointAt(i))) {
+    for (int i = 0; i < text.length(); ) {
+      char c = text.charAt(i);
+      if (c >= ' ' && c < 0x7f) { // most are
+        i++;
+        continue;
+      }
+      int codePoint = text.codePointAt(i);
+      if (!is(codePoint)) {
         return i;
       }
+      i += Character.charCount(codePoint);
     }
     return -1;
   }

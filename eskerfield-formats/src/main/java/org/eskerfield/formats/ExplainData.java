@@ -37,6 +37,7 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Trace;
@@ -188,7 +189,7 @@ public final class ExplainData {
   }
 
   private @Nullable String addresses(List<AddressTerm> terms) {
-    return terms.isEmpty() ? null : Sentences.addresses(site.addresses(terms));
+    return terms.isEmpty() ? null : PacketWords.addresses(site.addresses(terms));
   }
 
   private static @Nullable String services(List<ServiceTerm> terms) {
@@ -245,7 +246,7 @@ public final class ExplainData {
   private static String pool(@Nullable Pool pool, InterfaceTerm leaving) {
     return pool == null
         ? "the address of " + sides(leaving)
-        : Sentences.addresses(pool.addresses());
+        : PacketWords.addresses(pool.addresses());
   }
 
   private Tree list(Device device, Explanation.Section section) {
@@ -311,7 +312,7 @@ public final class ExplainData {
                 : network != null
                     ? AddressSet.ofPrefixes(network.prefixes())
                     : AddressSet.ofAddresses(Objects.requireNonNull(host).addresses());
-        addresses.add(new Tree().with("name", name).with("addresses", Sentences.addresses(all)));
+        addresses.add(new Tree().with("name", name).with("addresses", PacketWords.addresses(all)));
       }
     }
     List<Object> services = new ArrayList<>();

@@ -123,8 +123,11 @@ final class Fields implements Placed {
             "add " + key.name() + ": " + key.example());
       }
     }
+    if (shape.oneOf().size() < 2) {
+      return;
+    }
     List<String> chosen = keys.keySet().stream().filter(shape.oneOf()::contains).toList();
-    if (shape.oneOf().size() > 1 && chosen.size() != 1) {
+    if (chosen.size() != 1) {
       String all = String.join(", ", shape.oneOf());
       problems.add(
           chosen.size() > 1 ? keys.getOrDefault(chosen.get(1), place) : place,

@@ -1,6 +1,7 @@
 package org.eskerfield.formats;
 
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -32,6 +33,10 @@ final class Terms {
   private final Map<String, Place> places = new LinkedHashMap<>();
   private final Set<String> zones = new LinkedHashSet<>();
   private final Map<String, Service> services = new LinkedHashMap<>();
+
+  /** What literal services say; large files write few of them, often. */
+  private final Map<String, List<ServicePart>> literals = new HashMap<>();
+
   private final Set<String> serviceNames = new LinkedHashSet<>();
   private final Map<String, Schedule> schedules = new LinkedHashMap<>();
   private final Set<String> scheduleNames = new LinkedHashSet<>();
@@ -237,7 +242,10 @@ final class Terms {
 
   private @Nullable Service literalService(Placed at, String text) {
     try {
-      return new Service(text, Literals.service(text), at.place());
+      List<ServicePart> known = literals.get(text);
+      List<ServicePart> parts = known == null ? Literals.service(text) : known;
+      literals.put(text, parts);
+      return new Service(text, parts, at.place());
     } catch (BadLiteralException e) {
       problems.add(at, e.message(), e.remedy());
       return null;

@@ -134,7 +134,7 @@ final class MapPlan {
   }
 
   private Box box(Network network, int zone) {
-    boolean isInternet = network.zone().equals(Site.INTERNET);
+    boolean isInternet = network.isOutside();
     String strip = isInternet ? "zone-internet" : "zone-" + zone % Theme.ZONES;
     Box box = new Box(Box.Kind.NETWORK, network.name(), network.name(), strip, tip(network));
     StringBuilder prefixes = new StringBuilder();

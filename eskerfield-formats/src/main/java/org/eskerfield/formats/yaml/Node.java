@@ -37,9 +37,14 @@ public sealed interface Node extends Placed {
       return plain && INTEGER.matcher(text).matches();
     }
 
+    /** Most plain text begins like none of them; to ask that first is quicker. */
+    private boolean mayBeOther() {
+      return text.isEmpty() || "0123456789+-.~nNtTfF".indexOf(text.charAt(0)) >= 0;
+    }
+
     /** Whether it is text: quoted, or not a number, truth value or null by YAML's core schema. */
     public boolean isText() {
-      return !plain || !(isInteger() || OTHER.matcher(text).matches());
+      return !plain || !(mayBeOther() && (isInteger() || OTHER.matcher(text).matches()));
     }
   }
 

@@ -186,6 +186,7 @@ public final class YamlParser {
     @Nullable Node build() {
       LoadSettings settings =
           LoadSettings.builder()
+              .setBufferSize(1 << 16)
               .setLabel(source.file())
               .setUseMarks(true)
               .setCodePointLimit(Integer.MAX_VALUE)

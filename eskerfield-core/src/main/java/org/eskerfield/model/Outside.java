@@ -1,0 +1,86 @@
+package org.eskerfield.model;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.SpecialAddresses;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What lies outside a site: the internet, with everybody on it for whom nothing of the site stands.
+ */
+public final class Outside {
+  /** Somebody on the internet where it does not matter who (RFC 5737). */
+  private static final Address ANYBODY = Address.ipv4(192, 0, 2, 1);
+
+  private Outside() {}
+
+  /**
+   * The addresses from which packets of the internet may come: of no inner network and no host
+   * inside, of no device, and of no block that a carrier sends to the site.
+   */
+  public static AddressSet senders(Site site) {
+    List<Address> inside = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (!host.isOutside() && !host.networks().get(0).isOutside()) {
+        inside.addAll(host.addresses());
+      }
+    }
+    return site.zoneAddresses(Site.INTERNET)
+        .intersection(SpecialAddresses.NOT_ON_THE_INTERNET.complement())
+        .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
+        .intersection(routedHere(site).complement())
+        .intersection(ofDevices(site).complement())
+        .intersection(AddressSet.ofAddresses(inside).complement());
+  }
+
+  /** Those senders that are on no link to a carrier, but somewhere beyond. */
+  public static AddressSet beyondLinks(Site site) {
+    List<Prefix> links = new ArrayList<>();
+    site.networks().values().forEach(network -> links.addAll(network.prefixes()));
+    return senders(site).intersection(AddressSet.ofPrefixes(links).complement());
+  }
+
+  /** The blocks that carriers and neighbours send to the site, whoever uses them. */
+  public static AddressSet routedHere(Site site) {
+    List<Prefix> blocks = new ArrayList<>();
+    for (Network network : site.networks().values()) {
+      network.routed().forEach(block -> blocks.add(block.to()));
+    }
+    return AddressSet.ofPrefixes(blocks);
+  }
+
+  /** The addresses that devices of the site have. */
+  public static AddressSet ofDevices(Site site) {
+    List<Address> own = new ArrayList<>();
+    for (Device device : site.devices().values()) {
+      device.interfaces().forEach(each -> own.addAll(each.addresses()));
+    }
+    return AddressSet.ofAddresses(own);
+  }
+
+  /** The addresses of hosts on the internet that the file describes, and that can be sent from. */
+  public static AddressSet described(Site site) {
+    List<Address> all = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (host.isOutside() && !host.off() && host.blocked().isEmpty()) {
+        all.addAll(host.addresses());
+      }
+    }
+    return AddressSet.ofAddresses(all);
+  }
+
+  /** One of some IPv4 addresses, a described host's if there is one; null if there is none. */
+  public static @Nullable Address somebody(Site site, AddressSet among) {
+    for (Host host : site.hosts().values()) {
+      Address own = host.address(Family.IPV4);
+      if (host.isOutside() && own != null && among.contains(own) && !host.off()) {
+        return own;
+      }
+    }
+    return among.contains(ANYBODY) ? ANYBODY : among.lowest(Family.IPV4);
+  }
+}

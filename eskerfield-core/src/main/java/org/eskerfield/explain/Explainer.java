@@ -1,5 +1,6 @@
 package org.eskerfield.explain;
 
+import java.util.AbstractList;
 import java.util.ArrayList;
 import java.util.IdentityHashMap;
 import java.util.List;
@@ -309,11 +310,14 @@ public final class Explainer {
       } else if (in != null) {
         CompiledList list = compiled(all, in);
         PacketSet decided = decided(all, list, thing);
-        for (Approach approach : all.approaches(arriving, decided)) {
-          if (approach.isGuardedBy(list)) {
-            found.add(approach.arrivedAs(decided));
-          }
+        boolean comes =
+            list.guardsFrom(arriving) && decided.meets(wanted(device, arriving).get(ANYBODY_THERE));
+        if (!comes) {
+          return found;
         }
+        List<Approach> ways = new ArrayList<>(all.approaches(arriving, decided));
+        ways.removeIf(way -> !way.isGuardedBy(list));
+        return new Arrived(ways, decided);
       } else if (thing instanceof Stance) {
         for (Approach approach : all.approaches(arriving)) {
           if (approach.leaving() != null
@@ -324,6 +328,39 @@ public final class Explainer {
       }
       return found;
     };
+  }
+
+  /** What arrives to be seen as some packets, each way worked out when it is asked for. */
+  private static final class Arrived extends AbstractList<PacketSet> {
+    private final List<Approach> ways;
+    private final PacketSet seen;
+    private final @Nullable PacketSet[] known;
+
+    Arrived(List<Approach> ways, PacketSet seen) {
+      this.ways = ways;
+      this.seen = seen;
+      this.known = new @Nullable PacketSet[ways.size()];
+    }
+
+    @Override
+    public PacketSet get(int way) {
+      PacketSet arrived = known[way];
+      if (arrived == null) {
+        arrived = ways.get(way).arrivedAs(seen);
+        known[way] = arrived;
+      }
+      return arrived;
+    }
+
+    @Override
+    public int size() {
+      return ways.size();
+    }
+
+    /** Whether some of them may be among packets that only their senders tell apart. */
+    boolean mayBeOf(PacketSet senders) {
+      return seen.meets(senders); // the source is seen as it arrived
+    }
   }
 
   private static PacketSet through(EveryPacket all, Passage passage, Placed thing) {
@@ -377,6 +414,12 @@ public final class Explainer {
     return number == null ? all.space().none() : all.meaning().decided(list, number);
   }
 
+  /** Of those among which an example is looked for: what described senders send. */
+  private static final int BY_DESCRIBED = 1;
+
+  /** The widest of them: what all send who are beyond an interface. */
+  private static final int ANYBODY_THERE = 2;
+
   /**
    * Among which packets an example is looked for, the better ones first: who and what the file
    * describes makes a better one than what it does not.
@@ -404,7 +447,10 @@ public final class Explainer {
       space.allow(MOST_INTERVALS);
       for (Interface arriving : device.interfaces()) {
         List<PacketSet> found = candidates.by(arriving);
-        for (PacketSet wanted : found.isEmpty() ? List.<PacketSet>of() : wanted(device, arriving)) {
+        List<PacketSet> better = wanted(device, arriving);
+        boolean described =
+            !(found instanceof Arrived arrived) || arrived.mayBeOf(better.get(BY_DESCRIBED));
+        for (PacketSet wanted : described ? better : List.of(better.get(ANYBODY_THERE))) {
           for (PacketSet some : found) {
             Statement.Example example = traced(device, thing, some.intersection(wanted));
             if (example != null) {

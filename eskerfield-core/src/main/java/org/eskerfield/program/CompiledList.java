@@ -110,6 +110,12 @@ public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
     return false;
   }
 
+  /** Whether it guards a way that begins at an interface. */
+  public boolean guardsFrom(Interface arriving) {
+    return list.guards().stream()
+        .anyMatch(guard -> DeviceProgram.covers(guard.arriving(), arriving));
+  }
+
   /**
    * Where the list stands among those that guard a way: 0 for one of the arriving interface, 1 for
    * one of both ends, 2 for one of the leaving interface or of the device itself. A list with

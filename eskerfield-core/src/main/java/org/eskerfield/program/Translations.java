@@ -2,9 +2,14 @@ package org.eskerfield.program;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.Collection;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.SortedMap;
+import java.util.TreeMap;
+import java.util.TreeSet;
 import java.util.concurrent.ConcurrentHashMap;
 import java.util.concurrent.atomic.AtomicReferenceArray;
 import org.eskerfield.model.AddressTerm;
@@ -267,6 +272,12 @@ public final class Translations {
 
   private final Map<Integer, Row<Fixed>> fixed = new ConcurrentHashMap<>();
 
+  /** The rules of step 2 with their numbers, by the external blocks that they name. */
+  private final Map<Prefix, Map<Integer, Inbound>> byBlock = new HashMap<>();
+
+  /** How long these blocks are. */
+  private final Set<Integer> lengths = new TreeSet<>();
+
   private final Site site;
   private final Claims claims;
 
@@ -284,6 +295,14 @@ public final class Translations {
       }
     }
     this.inbound = List.copyOf(in);
+    int number = 0;
+    for (Inbound entry : inbound) {
+      Prefix block = entry.external();
+      if (block != null) {
+        lengths.add(block.length());
+        byBlock.computeIfAbsent(block, key -> new HashMap<>()).put(number++, entry);
+      }
+    }
     this.outbound = List.copyOf(out);
   }
 
@@ -368,16 +387,23 @@ public final class Translations {
   /** The rule on a packet's destination that came nearest to taking it; null if there is none. */
   public @Nullable Nearest nearest(Packet packet, Interface arriving, ZonedDateTime now) {
     Nearest nearest = null;
-    for (Inbound entry : inbound) {
-      if (entry.isFor(packet.destination())) {
-        Set<Match.Field> misses = entry.match().misses(packet, false, now);
-        if (!entry.takesFrom(arriving)) {
-          misses.add(Match.Field.ARRIVING);
-        }
-        nearest = Nearest.of(nearest, entry.rule(), misses);
+    for (Inbound entry : at(packet.destination())) {
+      Set<Match.Field> misses = entry.match().misses(packet, false, now);
+      if (!entry.takesFrom(arriving)) {
+        misses.add(Match.Field.ARRIVING);
       }
+      nearest = Nearest.of(nearest, entry.rule(), misses);
     }
     return nearest;
+  }
+
+  /** The rules that name an address as external, in the order of the file. */
+  private Collection<Inbound> at(Address external) {
+    SortedMap<Integer, Inbound> found = new TreeMap<>();
+    for (int length : lengths) {
+      found.putAll(byBlock.getOrDefault(Prefix.around(external, length), Map.of()));
+    }
+    return found.values();
   }
 
   /**
@@ -479,9 +505,8 @@ public final class Translations {
 
   /** Whether a rule stands on an external endpoint. */
   private boolean standsOn(Address address, int port, int protocol) {
-    for (Inbound entry : inbound) {
-      if (entry.isFor(address)
-          && ServiceTerm.anyCovers(entry.rule().services(), protocol, port, Icmp.NO_TYPE)) {
+    for (Inbound entry : at(address)) {
+      if (ServiceTerm.anyCovers(entry.rule().services(), protocol, port, Icmp.NO_TYPE)) {
         return true;
       }
     }

@@ -96,17 +96,22 @@ final class Diagrams {
     return node(dimension.position, ends, nodes, n);
   }
 
-  /** With how many intervals a node is begun. */
-  private static final int FEW = 8;
+  /** Where the node of each dimension is worked out; below it, only later ones are. */
+  private final long[][] ends = new long[PacketSpace.DIMENSIONS.size()][8];
+
+  private final Node[][] results = new Node[PacketSpace.DIMENSIONS.size()][8];
+
+  /** What was met on one walk; the next one takes it again. */
+  private final Pairs pairs = new Pairs();
 
   Node combine(Operation operation, Node a, Node b) {
+    pairs.clear();
     return new Combination(operation).of(a, b);
   }
 
   /** One walk through two diagrams. */
   private final class Combination {
     private final Operation operation;
-    private final Pairs met = new Pairs();
 
     Combination(Operation operation) {
       this.operation = operation;
@@ -140,10 +145,10 @@ final class Diagrams {
           }
         }
       }
-      Node known = met.get(a, b);
+      Node known = pairs.get(a, b);
       if (known == null) {
         known = walk(a, b);
-        met.put(a, b, known);
+        pairs.put(a, b, known);
       }
       return known;
     }
@@ -152,8 +157,6 @@ final class Diagrams {
       int dimension = Math.min(a.dimension, b.dimension);
       boolean askA = a.dimension == dimension;
       boolean askB = b.dimension == dimension;
-      long[] last = new long[FEW];
-      Node[] to = new Node[FEW];
       int n = 0;
       int i = 0;
       int j = 0;
@@ -164,14 +167,15 @@ final class Diagrams {
         long endB = askB ? b.last[j] : -1;
         // Where one of them settles it, the intervals of the other are gone over at once.
         long end = settles(toA) ? endA : isSettledBy(toB) ? endB : lower(endA, endB);
-        if (n == last.length) {
-          last = Arrays.copyOf(last, 2 * n);
-          to = Arrays.copyOf(to, 2 * n);
+        Node result = of(toA, toB);
+        if (n == ends[dimension].length) {
+          ends[dimension] = Arrays.copyOf(ends[dimension], 2 * n);
+          results[dimension] = Arrays.copyOf(results[dimension], 2 * n);
         }
-        last[n] = end;
-        to[n++] = of(toA, toB);
+        ends[dimension][n] = end;
+        results[dimension][n++] = result;
         if (end == -1) {
-          return node(dimension, last, to, n);
+          return node(dimension, ends[dimension], results[dimension], n);
         }
         i = askA ? a.indexOf(end + 1, i) : i;
         j = askB ? b.indexOf(end + 1, j) : j;
@@ -197,12 +201,14 @@ final class Diagrams {
 
   /** Whether two sets have something in common; less work than to find out what. */
   boolean meet(Node a, Node b) {
-    return meet(a, b, Node.NONE, new Pairs());
+    pairs.clear();
+    return meet(a, b, Node.NONE, pairs);
   }
 
   /** Whether one set holds all of another; less work than to find out what it lacks. */
   boolean covers(Node a, Node b) {
-    return !meet(b, a, Node.ALL, new Pairs());
+    pairs.clear();
+    return !meet(b, a, Node.ALL, pairs);
   }
 
   /**

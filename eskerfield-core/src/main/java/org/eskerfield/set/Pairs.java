@@ -8,11 +8,11 @@ import org.jspecify.annotations.Nullable;
  * What came of each pair of nodes.
  *
  * <p>Idea: open addressing with linear probing, at most half full, over the numbers of the nodes,
- * so that a pair that is looked up or kept costs no object. Made as small as most walks are, and
- * doubled where it fills.
+ * so that a pair that is looked up or kept costs no object. As small as most walks are, doubled
+ * where it fills, and small again for the next walk.
  */
 final class Pairs {
-  private static final int FEW = 8;
+  private static final int FEW = 64;
   private static final KeyedHash KEYED = KeyedHash.fresh();
 
   /** The numbers of both nodes of a pair; 0 where a slot is free, which is {@code NONE} twice. */
@@ -20,6 +20,18 @@ final class Pairs {
 
   private @Nullable Node[] results = new @Nullable Node[FEW];
   private int count;
+
+  /** Forgets all of them. */
+  void clear() {
+    if (pairs.length > FEW) {
+      pairs = new long[FEW];
+      results = new @Nullable Node[FEW];
+    } else if (count > 0) {
+      Arrays.fill(pairs, 0);
+      Arrays.fill(results, null);
+    }
+    count = 0;
+  }
 
   /** What was kept for a pair; null for nothing. */
   @Nullable Node get(Node a, Node b) {

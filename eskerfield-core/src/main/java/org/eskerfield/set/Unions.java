@@ -42,22 +42,26 @@ public final class Unions {
   /** The places of those that have packets in common with a set, ascending. */
   public List<Integer> meeting(PacketSet some) {
     List<Integer> found = new ArrayList<>();
-    if (!sets.isEmpty()) {
-      meet(some, 1, 0, sets.size(), found);
+    if (some.meets(all())) {
+      gather(some, 1, 0, sets.size(), found);
     }
     return found;
   }
 
-  private void meet(PacketSet some, int place, int from, int to, List<Integer> found) {
-    if (!some.meets(union(place, from, to))) {
-      return;
-    }
+  /** Gathers those of a branch that is known to meet the set. */
+  private void gather(PacketSet some, int place, int from, int to, List<Integer> found) {
     if (to - from == 1) {
       found.add(from);
       return;
     }
     int middle = (from + to) >>> 1;
-    meet(some, 2 * place, from, middle, found);
-    meet(some, 2 * place + 1, middle, to, found);
+    boolean lower = some.meets(union(2 * place, from, middle));
+    if (lower) {
+      gather(some, 2 * place, from, middle, found);
+    }
+    // What meets the branch, but not its lower half, meets the upper one.
+    if (!lower || some.meets(union(2 * place + 1, middle, to))) {
+      gather(some, 2 * place + 1, middle, to, found);
+    }
   }
 }

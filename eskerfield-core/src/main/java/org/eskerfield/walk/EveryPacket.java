@@ -102,7 +102,8 @@ public final class EveryPacket {
 
     /** The packets that arrive and that the lists see as one of these. */
     public PacketSet arrivedAs(PacketSet some) {
-      return seen.intersection(some).preImage(back).intersection(arrived);
+      PacketSet these = seen.intersection(some);
+      return back.equals(Rewrite.NONE) ? these : these.preImage(back).intersection(arrived);
     }
   }
 

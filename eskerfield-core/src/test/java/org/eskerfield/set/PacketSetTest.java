@@ -119,6 +119,18 @@ class PacketSetTest {
     assertThat(one.boxes(1_000).isEmpty()).isEqualTo(one.isEmpty());
   }
 
+  /** Both are answered without working out what is left, or what both have. */
+  @Property(tries = 2_000, seed = "20261129")
+  void coveringAndMeetingAreThoseOfSets(
+      @ForAll("sets") PacketSet one, @ForAll("sets") PacketSet other) {
+    PacketSet both = one.intersection(other);
+    assertThat(one.covers(other)).isEqualTo(other.minus(one).isEmpty());
+    assertThat(one.covers(both)).isTrue();
+    assertThat(one.union(other).covers(one)).isTrue();
+    assertThat(one.meets(other)).isEqualTo(!both.isEmpty());
+    assertThat(one.meets(other.minus(one))).isFalse();
+  }
+
   @Property(tries = 1_000, seed = "20260105")
   void whatIsRewrittenComesBack(@ForAll("sets") PacketSet set, @ForAll("packets") Packet packet) {
     PacketSet host = SPACE.destinations(AddressSet.of(a("10.0.0.9")));

@@ -428,7 +428,16 @@ class DeviceMachineTest {
     DeviceMachine machine = new DeviceMachine(DeviceProgram.compile(site, edge), clock);
     // From outside, about a packet that the host sent: it gets its own packet back.
     Packet fromOutside = error(SERVER, udp(a("198.51.100.145"), 5000, SERVER, 53));
-    assertThat(machine.arrive(fromOutside, edge.interfaces().get(1), null).ends()).isNull();
+    List<Ruling> heard = new ArrayList<>();
+    assertThat(
+            machine
+                .arrive(
+                    fromOutside,
+                    edge.interfaces().get(1),
+                    (ruling, by, packet) -> heard.add(ruling))
+                .ends())
+        .isNull();
+    assertThat(heard).contains(Ruling.DESTINATION_RESTORED);
     assertThat(fromOutside.header())
         .hasToString(
             "192.0.2.200 → 10.77.4.12 icmp port unreachable about"

@@ -32,7 +32,7 @@ final class AccessCauses extends Case {
   }
 
   Verdict judgeAdmission(Device device, Decision end) {
-    InwardRule rule = (InwardRule) Objects.requireNonNull(end.by());
+    InwardRule rule = Objects.requireNonNull(InwardRule.of(end.by()));
     NearMiss near = end.near();
     boolean late = near != null && near.fields().equals(EnumSet.of(Match.Field.SCHEDULE));
     return verdict(

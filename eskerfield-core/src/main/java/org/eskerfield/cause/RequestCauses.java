@@ -25,6 +25,7 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.Match;
@@ -307,9 +308,8 @@ final class RequestCauses extends Case {
     }
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
-        if (rule.block(header.destination().family()) != null
-            && Objects.requireNonNull(rule.block(header.destination().family()))
-                .contains(header.destination())) {
+        Prefix block = rule.block(header.destination().family());
+        if (block != null && block.contains(header.destination())) {
           return verdict(
               Cause.ADDRESS_PRIVATE,
               header.destination()

@@ -8,8 +8,6 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.OwnService;
-import org.eskerfield.model.TranslationRule;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -67,25 +65,22 @@ final class Management {
   /** Whether a rule takes the service's port away from senders who may use it. */
   private boolean taken(Device device, OwnService own, PacketSet serves) {
     boolean found = false;
-    List<Address> addresses = new ArrayList<>();
-    device.interfaces().forEach(each -> addresses.addAll(each.addresses()));
-    AddressSet mine = AddressSet.ofAddresses(addresses);
+    AddressSet mine = AddressSet.ofAddresses(device.addresses());
     PacketSet toItself = check.space.destinations(mine).intersection(serves);
-    for (TranslationRule rule : device.translation()) {
+    for (InwardRule rule : device.inward()) {
       Prefix external = rule.block(Family.IPV4);
       if (rule.disabled()
           || external == null
           || !mine.intersects(AddressSet.ofPrefixes(List.of(external)))) {
         continue;
       }
-      InwardRule inward = (InwardRule) rule;
       for (Interface arriving : device.interfaces()) {
         check.passages(device, arriving);
         PacketSet lost =
             toItself
-                .intersection(check.sets(device).led(arriving, inward).arrived())
+                .intersection(check.sets(device).led(arriving, rule).arrived())
                 .intersection(comingBy(device, arriving));
-        boolean away = lost.isEmpty() || leadsToItself(device, inward);
+        boolean away = lost.isEmpty() || leadsToItself(device, rule);
         if (away) {
           continue;
         }
@@ -94,8 +89,8 @@ final class Management {
         fit = check.preferring(fit, check.addresses(own.from()));
         check.add(
             Code.OWN_SERVICE_TAKEN,
-            inward,
-            Labels.of(inward)
+            rule,
+            Labels.of(rule)
                 + " takes "
                 + own.service().text()
                 + " of "
@@ -103,7 +98,7 @@ final class Management {
                 + " itself away from those who come by "
                 + arriving.name(),
             check.traced(check.attempt(fit.sample())),
-            cure(device, inward, lost));
+            cure(device, rule, lost));
       }
     }
     return found;

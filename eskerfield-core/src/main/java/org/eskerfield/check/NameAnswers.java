@@ -261,7 +261,7 @@ final class NameAnswers {
       // Were insiders let in at all, if only they were led there?
       boolean missing = why.obstacles().get(0).cause() == Cause.HAIRPIN_MISSING;
       if (missing && why.complete() && why.obstacles().size() == 1) {
-        InwardRule rule = (InwardRule) Objects.requireNonNull(why.obstacles().get(0).place());
+        InwardRule rule = Objects.requireNonNull(InwardRule.of(why.obstacles().get(0).place()));
         check.add(
             Code.HAIRPIN_MISSING,
             rule,

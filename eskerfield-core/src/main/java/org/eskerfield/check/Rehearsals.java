@@ -24,6 +24,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -84,7 +85,7 @@ final class Rehearsals {
         if (!rule.disabled()) {
           rule.choose(
               inward -> leading(device, inward),
-              outward -> outwards(device, outward, outward.from(), outward.to()),
+              outward -> outwards(device, outward),
               untouched -> {});
         }
       }
@@ -386,9 +387,9 @@ final class Rehearsals {
   // On the way out.
 
   /** Sources that a rule is for, but of which the device lets none out to be translated. */
-  private void outwards(
-      Device device, TranslationRule rule, List<AddressTerm> from, List<AddressTerm> to) {
-    for (AddressTerm term : from) {
+  private void outwards(Device device, OutwardRule rule) {
+    List<AddressTerm> to = rule.to();
+    for (AddressTerm term : rule.from()) {
       AddressSet sources = check.addresses(List.of(term));
       Host sender = null;
       for (Host host : check.site.hosts().values()) {

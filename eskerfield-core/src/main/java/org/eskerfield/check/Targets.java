@@ -22,6 +22,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.jspecify.annotations.Nullable;
@@ -108,8 +109,7 @@ final class Targets {
       return;
     }
     PacketSet.Member one = missing.sample();
-    String service =
-        one == null ? "" : Probe.of(one.packet().protocol, one.packet().destinationPort).toString();
+    String service = one == null ? "" : PacketWords.service(one.packet());
     List<String> listens = new ArrayList<>();
     host.listens().forEach(term -> listens.add(term.text()));
     List<String> asked = new ArrayList<>(listens);

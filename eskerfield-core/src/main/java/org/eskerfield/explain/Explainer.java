@@ -57,7 +57,7 @@ public final class Explainer {
   private final Tracer tracer;
   private final Map<String, EveryPacket> sets;
 
-  private final IdentityHashMap<Interface, List<PacketSet>> wanted = new IdentityHashMap<>();
+  private final IdentityHashMap<Interface, Wanted> wanted = new IdentityHashMap<>();
 
   /** The places of the rules of each list. */
   private final IdentityHashMap<AccessList, IdentityHashMap<Placed, Integer>> rowsOf =
@@ -311,7 +311,7 @@ public final class Explainer {
         CompiledList list = compiled(all, in);
         PacketSet decided = decided(all, list, thing);
         boolean comes =
-            list.guardsFrom(arriving) && decided.meets(wanted(device, arriving).get(ANYBODY_THERE));
+            list.guardsFrom(arriving) && decided.meets(wanted(device, arriving).anybody());
         if (!comes) {
           return found;
         }
@@ -414,25 +414,31 @@ public final class Explainer {
     return number == null ? all.space().none() : all.meaning().decided(list, number);
   }
 
-  /** Of those among which an example is looked for: what described senders send. */
-  private static final int BY_DESCRIBED = 1;
-
-  /** The widest of them: what all send who are beyond an interface. */
-  private static final int ANYBODY_THERE = 2;
-
   /**
-   * Among which packets an example is looked for, the better ones first: who and what the file
-   * describes makes a better one than what it does not.
+   * Among which packets an example is looked for: who and what the file describes makes a better
+   * one than what it does not.
+   *
+   * @param between those between described ends
+   * @param described those of described senders
+   * @param anybody those of all who are beyond an interface
    */
-  private List<PacketSet> wanted(Device device, Interface arriving) {
-    List<PacketSet> known = wanted.get(arriving);
+  private record Wanted(PacketSet between, PacketSet described, PacketSet anybody) {
+    /** The better ones first, without those that have nothing of some packets. */
+    List<PacketSet> forSome(List<PacketSet> found) {
+      boolean known = !(found instanceof Arrived arrived) || arrived.mayBeOf(described);
+      return known ? List.of(between, described, anybody) : List.of(anybody);
+    }
+  }
+
+  private Wanted wanted(Device device, Interface arriving) {
+    Wanted known = wanted.get(arriving);
     if (known == null) {
       PacketSpace space = sets(device).space();
       AddressSet described = described();
       AddressSet here = comingBy(device, arriving);
       PacketSet senders = space.sources(here.intersection(described));
-      PacketSet receivers = space.destinations(described);
-      known = List.of(senders.intersection(receivers), senders, space.sources(here));
+      PacketSet between = senders.intersection(space.destinations(described));
+      known = new Wanted(between, senders, space.sources(here));
       wanted.put(arriving, known);
     }
     return known;
@@ -447,10 +453,10 @@ public final class Explainer {
       space.allow(MOST_INTERVALS);
       for (Interface arriving : device.interfaces()) {
         List<PacketSet> found = candidates.by(arriving);
-        List<PacketSet> better = wanted(device, arriving);
-        boolean described =
-            !(found instanceof Arrived arrived) || arrived.mayBeOf(better.get(BY_DESCRIBED));
-        for (PacketSet wanted : described ? better : List.of(better.get(ANYBODY_THERE))) {
+        if (found.isEmpty()) {
+          continue;
+        }
+        for (PacketSet wanted : wanted(device, arriving).forSome(found)) {
           for (PacketSet some : found) {
             Statement.Example example = traced(device, thing, some.intersection(wanted));
             if (example != null) {

@@ -88,8 +88,6 @@ public final class Ledger {
   }
 
   private void note(Device device, OwnService own) {
-    List<Address> all = new ArrayList<>();
-    device.interfaces().forEach(each -> all.addAll(each.addresses()));
     List<String> from = new ArrayList<>();
     own.from().forEach(term -> from.add(term.text()));
     String who =
@@ -99,7 +97,7 @@ public final class Ledger {
             + " itself, for "
             + (from.isEmpty() ? "anybody" : String.join(", ", from));
     note(
-        AddressSet.ofAddresses(all),
+        AddressSet.ofAddresses(device.addresses()),
         new Holding(
             Holding.Kind.OWN_SERVICE, device.name(), who, own.service().service().parts(), own));
   }

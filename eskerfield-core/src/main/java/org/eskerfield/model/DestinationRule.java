@@ -105,13 +105,9 @@ public record DestinationRule(
 
   @Override
   public int internalPort(int externalPort) {
-    if (internalPorts == null) {
-      return externalPort;
-    }
-    if (internalPorts.size() == 1) {
-      return internalPorts.first();
-    }
     // A range takes a range: the reader has seen to it that one range of equal length stands here.
-    return externalPort + shift();
+    return internalPorts != null && internalPorts.size() == 1
+        ? internalPorts.first()
+        : externalPort + shift();
   }
 }

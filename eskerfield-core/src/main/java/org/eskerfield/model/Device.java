@@ -51,6 +51,13 @@ public record Device(
     access = List.copyOf(access);
   }
 
+  /** The addresses of all its interfaces. */
+  public List<Address> addresses() {
+    List<Address> all = new ArrayList<>();
+    interfaces.forEach(own -> all.addAll(own.addresses()));
+    return all;
+  }
+
   /** The first of its addresses in this family, of whichever interface; null if it has none. */
   public @Nullable Address address(Family family) {
     for (Interface own : interfaces) {

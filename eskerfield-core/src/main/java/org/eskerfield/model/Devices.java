@@ -4,7 +4,6 @@ import java.util.ArrayList;
 import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
-import org.eskerfield.packet.Address;
 import org.jspecify.annotations.Nullable;
 
 /** Devices, found by their addresses and by the networks that they are on, too. */
@@ -12,20 +11,12 @@ final class Devices extends ByAddress<Device> {
   private volatile @Nullable Map<String, List<Interface>> onNetworks;
 
   private Devices(Map<String, Device> devices) {
-    super(devices, Devices::addresses);
+    super(devices, Device::addresses);
   }
 
   /** The same devices, the same object if they are so already. */
   static Devices of(Map<String, Device> devices) {
     return devices instanceof Devices known ? known : new Devices(devices);
-  }
-
-  static List<Address> addresses(Device device) {
-    List<Address> addresses = new ArrayList<>();
-    for (Interface own : device.interfaces()) {
-      addresses.addAll(own.addresses());
-    }
-    return addresses;
   }
 
   /** The interfaces on a network, in the order of the file; empty for none. */

@@ -56,9 +56,7 @@ public final class Outside {
   /** The addresses that devices of the site have. */
   public static AddressSet ofDevices(Site site) {
     List<Address> own = new ArrayList<>();
-    for (Device device : site.devices().values()) {
-      device.interfaces().forEach(each -> own.addAll(each.addresses()));
-    }
+    site.devices().values().forEach(device -> own.addAll(device.addresses()));
     return AddressSet.ofAddresses(own);
   }
 

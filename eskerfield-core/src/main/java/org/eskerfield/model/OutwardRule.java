@@ -21,16 +21,6 @@ public sealed interface OutwardRule extends TranslationRule permits DynamicRule,
 
   @Override
   default <R> R by(
-      Function<StaticRule, ? extends R> fixed,
-      Function<DestinationRule, ? extends R> destination,
-      Function<DynamicRule, ? extends R> dynamic,
-      Function<SharedRule, ? extends R> shared,
-      Function<UntouchedRule, ? extends R> untouched) {
-    return by(dynamic, shared);
-  }
-
-  @Override
-  default <R> R by(
       Function<InwardRule, ? extends R> inward,
       Function<OutwardRule, ? extends R> outward,
       Function<UntouchedRule, ? extends R> untouched) {

@@ -138,7 +138,7 @@ public record Site(
       case NETWORK -> AddressSet.ofPrefixes(named(networks, term).prefixes());
       case HOST -> AddressSet.ofAddresses(named(hosts, term).addresses());
       case GROUP -> addresses(List.of(term));
-      case DEVICE -> AddressSet.ofAddresses(Devices.addresses(named(devices, term)));
+      case DEVICE -> AddressSet.ofAddresses(named(devices, term).addresses());
     };
   }
 

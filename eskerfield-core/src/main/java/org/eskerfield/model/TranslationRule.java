@@ -20,12 +20,17 @@ public sealed interface TranslationRule extends Named
   String kind();
 
   /** The answer for the kind of this rule. */
-  <R> R by(
+  default <R> R by(
       Function<StaticRule, ? extends R> fixed,
       Function<DestinationRule, ? extends R> destination,
       Function<DynamicRule, ? extends R> dynamic,
       Function<SharedRule, ? extends R> shared,
-      Function<UntouchedRule, ? extends R> untouched);
+      Function<UntouchedRule, ? extends R> untouched) {
+    return this.<R>by(
+        inward -> inward.<R>by(fixed, destination),
+        outward -> outward.<R>by(dynamic, shared),
+        untouched);
+  }
 
   /** The answer for the side that this rule begins from. */
   <R> R by(

@@ -41,16 +41,6 @@ public record UntouchedRule(
 
   @Override
   public <R> R by(
-      Function<StaticRule, ? extends R> fixed,
-      Function<DestinationRule, ? extends R> destination,
-      Function<DynamicRule, ? extends R> dynamic,
-      Function<SharedRule, ? extends R> shared,
-      Function<UntouchedRule, ? extends R> untouched) {
-    return untouched.apply(this);
-  }
-
-  @Override
-  public <R> R by(
       Function<InwardRule, ? extends R> inward,
       Function<OutwardRule, ? extends R> outward,
       Function<UntouchedRule, ? extends R> untouched) {

@@ -116,10 +116,8 @@ public final class DeviceProgram {
       }
     }
     this.routes = new RouteTable(device);
-    List<Address> ownAddresses = new ArrayList<>();
     List<Address> broadcasts = new ArrayList<>();
     for (Interface own : device.interfaces()) {
-      ownAddresses.addAll(own.addresses());
       for (Prefix prefix : own.network().prefixes()) {
         if (prefix.isNetworkOrBroadcast(prefix.first())) {
           broadcasts.add(prefix.first());
@@ -127,7 +125,7 @@ public final class DeviceProgram {
         }
       }
     }
-    this.own = AddressSet.ofAddresses(ownAddresses);
+    this.own = AddressSet.ofAddresses(device.addresses());
     this.owned = new Condition.Destination(own);
     this.unforwarded =
         new Condition.Destination(

@@ -413,8 +413,8 @@ public final class Translations {
    */
   public record Fixed(Inbound entry) implements Condition {
     @Override
-    public StaticRule rule() {
-      return (StaticRule) entry.rule();
+    public TranslationRule rule() {
+      return entry.rule();
     }
 
     @Override

@@ -60,7 +60,7 @@ final class Nodes {
 
   private void grow() {
     @Nullable Node[] old = slots;
-    slots = Arrays.copyOf(new Node[0], 2 * old.length);
+    slots = new @Nullable Node[2 * old.length];
     for (Node each : old) {
       if (each != null) {
         int slot = each.hash & (slots.length - 1);

@@ -9,12 +9,12 @@ import java.util.Set;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -75,11 +75,9 @@ public final class PacketWords {
 
   /** What a packet is for: {@code ping}, {@code 443/tcp}. */
   public static String service(Packet packet) {
-    return Icmp.isEchoRequest(packet.icmpType)
-        ? "ping"
-        : Protocol.hasPorts(packet.protocol)
-            ? packet.destinationPort + "/" + Protocol.name(packet.protocol)
-            : Protocol.name(packet.protocol);
+    boolean ports = Protocol.hasPorts(packet.protocol);
+    PortSet port = ports ? PortSet.of(packet.destinationPort) : PortSet.ALL;
+    return new ServicePart(packet.protocol, port, packet.icmpType).toString();
   }
 
   /** A line for each part of a set; the last one says if there are more. */

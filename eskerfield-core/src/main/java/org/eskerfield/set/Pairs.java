@@ -67,7 +67,7 @@ final class Pairs {
     long[] old = pairs;
     @Nullable Node[] kept = results;
     pairs = new long[2 * old.length];
-    results = Arrays.copyOf(new Node[0], pairs.length);
+    results = new @Nullable Node[pairs.length];
     for (int i = 0; i < old.length; i++) {
       if (old[i] != 0) {
         int slot = slot(old[i]);

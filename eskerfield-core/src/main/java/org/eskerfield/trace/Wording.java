@@ -3,13 +3,13 @@ package org.eskerfield.trace;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
@@ -310,7 +310,7 @@ final class Wording {
   }
 
   private static String admitted(@Nullable Placed by) {
-    Admission admit = ((InwardRule) required(by)).admit();
+    Admission admit = ((TranslationRule) required(by)).admit();
     if (admit == null) {
       throw new IllegalArgumentException(required(by).place() + " admits nobody");
     }
@@ -352,7 +352,7 @@ final class Wording {
     for (Match.Field field : fields) {
       asked.add(
           switch (field) {
-            case ARRIVING -> "arriving on " + ((InwardRule) rule).facing().text();
+            case ARRIVING -> "arriving on " + facing((TranslationRule) rule);
             case SOURCE -> "from " + from(sources(rule));
             case DESTINATION -> "to " + from(((AccessRule) rule).to());
             case SERVICE ->
@@ -370,6 +370,10 @@ final class Wording {
         + String.join(" and ", asked)
         + ", and "
         + actual(fields, packet, arriving);
+  }
+
+  private static String facing(TranslationRule rule) {
+    return Objects.requireNonNull(rule.facing(), "asked only of rules that face something").text();
   }
 
   private static Schedule schedule(Placed rule) {

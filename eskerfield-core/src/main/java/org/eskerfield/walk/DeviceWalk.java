@@ -613,10 +613,8 @@ abstract class DeviceWalk {
   private @Nullable Ruling bound(
       TranslationRule rule, int made, @Nullable Address lent, Interface side) {
     if (made < 0) {
-      return switch (made) {
-        case DeviceState.AT_ITS_LIMIT -> end(Ruling.PORT_LIMIT_REACHED, rule);
-        default -> end(rule.lends() ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP, rule);
-      };
+      Ruling usedUp = rule.lends() ? Ruling.POOL_USED_UP : Ruling.PORTS_USED_UP;
+      return end(made == DeviceState.AT_ITS_LIMIT ? Ruling.PORT_LIMIT_REACHED : usedUp, rule);
     }
     boolean claimed = lent != null && is(program.claimedAt(lent, program.realm(side)));
     if (claimed || (outside == null && isTaken())) {

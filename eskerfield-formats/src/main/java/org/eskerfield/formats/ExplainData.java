@@ -34,7 +34,6 @@ import org.eskerfield.model.Service;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.set.PacketWords;
@@ -348,8 +347,6 @@ public final class ExplainData {
   private static List<Object> management(Device device) {
     List<Object> all = new ArrayList<>();
     for (OwnService own : device.services()) {
-      List<Address> addresses = new ArrayList<>();
-      device.interfaces().forEach(each -> addresses.addAll(each.addresses()));
       all.add(
           new Tree()
               .with("service", own.service().text())
@@ -357,7 +354,8 @@ public final class ExplainData {
               .with("from", own.from().isEmpty() ? "anybody" : terms(own.from()))
               .with(
                   "addresses",
-                  String.join(", ", texts(addresses).stream().map(Object::toString).toList())));
+                  String.join(
+                      ", ", texts(device.addresses()).stream().map(Object::toString).toList())));
     }
     return all;
   }

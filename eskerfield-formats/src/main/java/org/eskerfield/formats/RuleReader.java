@@ -38,7 +38,7 @@ final class RuleReader {
   AccessList filter(String host, Fields fields) {
     return AccessListBuilder.builder()
         .name("filter of " + host)
-        .rules(rules(fields, false))
+        .rules(rules(fields, /* selfAllowed= */ false))
         .otherwise(action(fields.text("otherwise")))
         .logsOtherwise(logs(fields.text("otherwise")))
         .note(fields.text("note"))

@@ -675,20 +675,7 @@ public final class SiteReader {
     Network made = networks.get(named.name().text());
     AddressTerm resolver = resolver(fields);
     if (made != null && resolver != null) {
-      networks.put(
-          made.name(),
-          NetworkBuilder.builder()
-              .name(made.name())
-              .prefixes(made.prefixes())
-              .zone(made.zone())
-              .realm(made.realm())
-              .carrier(made.carrier())
-              .routed(made.routed())
-              .leases(made.leases())
-              .resolver(resolver)
-              .note(made.note())
-              .place(made.place())
-              .build());
+      networks.put(made.name(), made.withResolver(resolver));
     }
   }
 

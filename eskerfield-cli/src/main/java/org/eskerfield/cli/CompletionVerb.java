@@ -17,6 +17,11 @@ final class CompletionVerb extends Verb {
   }
 
   @Override
+  boolean asksForOthers() {
+    return true;
+  }
+
+  @Override
   int run(ParseResult call, Terminal terminal) {
     CommandLine root = call.commandSpec().root().commandLine();
     terminal.out().print(AutoComplete.bash(root.getCommandName(), root));

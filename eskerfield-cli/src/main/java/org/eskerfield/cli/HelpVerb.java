@@ -24,6 +24,11 @@ final class HelpVerb extends Verb {
   }
 
   @Override
+  boolean asksForOthers() {
+    return true;
+  }
+
+  @Override
   int run(ParseResult call, Terminal terminal) {
     CommandLine root = call.commandSpec().root().commandLine();
     String verb = call.matchedPositionalValue(0, "");

@@ -93,7 +93,7 @@ public final class Main {
       verbs.put(verb.name(), verb);
     }
     CommandLine line =
-        new CommandLine(spec(verbs))
+        new CommandLine(spec(described(verbs, args)))
             .setOut(terminal.help())
             .setErr(terminal.err())
             .setCaseInsensitiveEnumValuesAllowed(true)
@@ -107,6 +107,12 @@ public final class Main {
     line.setExecutionExceptionHandler(answers);
     line.setExecutionStrategy(answers);
     return line.execute(args);
+  }
+
+  /** The verb of a call where it has one of that name and asks for no other; else all of them. */
+  private static Map<String, Verb> described(Map<String, Verb> verbs, String... args) {
+    Verb called = args.length == 0 ? null : verbs.get(args[0]);
+    return called == null || called.asksForOthers() ? verbs : Map.of(called.name(), called);
   }
 
   private static CommandSpec spec(Map<String, Verb> verbs) {

@@ -1,7 +1,7 @@
 package org.eskerfield.cli;
 
 import java.util.ArrayList;
-import java.util.LinkedHashSet;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Locale;
 import java.util.Set;
@@ -192,16 +192,20 @@ final class TraceVerb extends Verb {
 
   /** Where the senders capture: a host itself, a device at each of its interfaces. */
   private static List<Viewpoint> senders(List<Diagnosis> diagnoses) {
-    Set<Viewpoint> views = new LinkedHashSet<>();
+    Set<String> known = new HashSet<>();
+    List<Viewpoint> views = new ArrayList<>();
     for (Diagnosis diagnosis : diagnoses) {
       Named sender = diagnosis.conversation().attempt().sender();
+      if (!known.add(sender.name())) {
+        continue;
+      }
       if (sender instanceof Device device) {
         device.interfaces().forEach(own -> views.add(new Viewpoint(device.name(), own)));
       } else {
         views.add(new Viewpoint(sender.name(), null));
       }
     }
-    return List.copyOf(views);
+    return views;
   }
 
   static FileTransfer.@Nullable Mode mode(ParseResult call) {

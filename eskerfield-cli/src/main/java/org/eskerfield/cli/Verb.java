@@ -66,6 +66,11 @@ abstract class Verb {
   /** Adds its own options, arguments and examples. */
   abstract void describe(CommandSpec spec);
 
+  /** Whether it tells of other verbs, which are then described too: that takes its time. */
+  boolean asksForOthers() {
+    return false;
+  }
+
   /** Does it, and returns the exit status. */
   abstract int run(ParseResult call, Terminal terminal) throws Exception;
 

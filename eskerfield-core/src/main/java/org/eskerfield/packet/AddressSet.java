@@ -4,7 +4,6 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.Collection;
 import java.util.Collections;
-import java.util.Comparator;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
 
@@ -31,7 +30,7 @@ public final class AddressSet {
   /** The set of the addresses of all these ranges, which may overlap and stand in any order. */
   public static AddressSet of(Collection<AddressRange> ranges) {
     List<AddressRange> sorted = new ArrayList<>(ranges);
-    sorted.sort(Comparator.comparing(AddressRange::first));
+    sorted.sort((a, b) -> a.first().compareTo(b.first()));
     List<AddressRange> merged = new ArrayList<>(sorted.size());
     for (AddressRange range : sorted) {
       if (!merged.isEmpty() && touches(merged.get(merged.size() - 1), range)) {

@@ -2,6 +2,7 @@ package org.eskerfield.packet;
 
 import java.math.BigInteger;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A block of addresses that share their leading bits (RFC 4632 for IPv4, RFC 4291 for IPv6).
@@ -141,6 +142,18 @@ public record Prefix(Address first, int length) {
     return ones
         ? new Address(address.family(), address.high() | highMask, address.low() | lowMask)
         : new Address(address.family(), address.high() & ~highMask, address.low() & ~lowMask);
+  }
+
+  // Written out, since those that a record has by itself are linked at run time, at every start.
+
+  @Override
+  public boolean equals(@Nullable Object other) {
+    return other instanceof Prefix it && length == it.length && first.equals(it.first);
+  }
+
+  @Override
+  public int hashCode() {
+    return 31 * first.hashCode() + length;
   }
 
   /** {@code address/length}. */

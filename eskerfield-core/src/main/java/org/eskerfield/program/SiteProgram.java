@@ -358,7 +358,7 @@ public final class SiteProgram {
     List<Carried> all = new ArrayList<>();
     for (Host host : site.hosts().values()) {
       List<Address> own = new ArrayList<>(host.addresses());
-      own.removeIf(address -> !host.equals(site.hostAt(address))); // the first that has it counts
+      own.removeIf(address -> !isOf(host, address));
       if (host.isOutside() && !own.isEmpty()) {
         all.add(new Carried(host, null, null, to(AddressSet.ofAddresses(own))));
       }
@@ -379,6 +379,12 @@ public final class SiteProgram {
       }
     }
     return all;
+  }
+
+  /** Whether packets for an address reach a host: of several that have it, they reach the first. */
+  private boolean isOf(Host host, Address address) {
+    Host first = site.hostAt(address);
+    return first != null && first.name().equals(host.name());
   }
 
   /** A destination that a host has which sends in a way of its own, or is inside. */

@@ -18,7 +18,23 @@ final class Origins {
   private static final int MOST = 0xffff;
 
   /** By which rule, out of which pool, for which interface. */
-  private record Origin(int rule, int pool, String leaving) {}
+  private record Origin(int rule, int pool, String leaving) {
+    // Written out, since those that a record has by itself are linked at run time, at every start.
+
+    @Override
+    public boolean equals(@Nullable Object other) {
+      return other instanceof Origin it && is(it.rule, it.pool, it.leaving);
+    }
+
+    @Override
+    public int hashCode() {
+      return 31 * (31 * rule + pool) + leaving.hashCode();
+    }
+
+    boolean is(int aRule, int aPool, String anInterface) {
+      return rule == aRule && pool == aPool && leaving.equals(anInterface);
+    }
+  }
 
   private final IdentityHashMap<TranslationRule, Integer> ruleNumbers = new IdentityHashMap<>();
   private final List<TranslationRule> rules = new ArrayList<>();
@@ -148,10 +164,7 @@ final class Origins {
   /** The number of a rule with a pool, for what leaves by an interface. */
   int origin(TranslationRule rule, int pool, String leaving) {
     int number = rule(rule);
-    if (lastNumber >= 0
-        && lastOrigin.rule == number
-        && lastOrigin.pool == pool
-        && lastOrigin.leaving.equals(leaving)) {
+    if (lastNumber >= 0 && lastOrigin.is(number, pool, leaving)) {
       return lastNumber;
     }
     Origin origin = new Origin(number, pool, leaving);

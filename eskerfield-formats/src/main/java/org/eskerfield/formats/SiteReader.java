@@ -544,7 +544,8 @@ public final class SiteReader {
     List<ServiceTerm> listens = terms.services(fields.texts("listens"));
     List<ServiceTerm> blocked = terms.services(fields.texts("network-blocks"));
     AddressTerm resolver = resolver(fields);
-    Fields filter = fields.children("filter").stream().findFirst().orElse(null);
+    List<Fields> filters = fields.children("filter");
+    Fields filter = filters.isEmpty() ? null : filters.get(0);
     hosts.put(
         name.text(),
         HostBuilder.builder()

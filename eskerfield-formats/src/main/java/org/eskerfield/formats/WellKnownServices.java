@@ -16,6 +16,8 @@ import java.util.Map;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
@@ -57,23 +59,24 @@ public final class WellKnownServices {
       BufferedReader lines = new BufferedReader(new InputStreamReader(in, StandardCharsets.UTF_8));
       lines.readLine(); // the header
       for (String line = lines.readLine(); line != null; line = lines.readLine()) {
-        // name, port, transport, the one that is tried first, also known as, description
-        String[] cells = line.split(",", 6);
-        List<ServicePart> parts = Literals.service(cells[1] + "/" + cells[2]);
-        if (!cells[3].isEmpty() && parts.get(0).protocol() != Protocol.number(cells[3])) {
-          parts = List.of(parts.get(1), parts.get(0));
+        // name, port or ports, transports with the one first that is tried first, also, description
+        String[] cells = line.split(",", 5);
+        String[] ports = cells[1].split("-", -1);
+        PortSet all =
+            PortSet.range(Integer.parseInt(ports[0]), Integer.parseInt(ports[ports.length - 1]));
+        List<ServicePart> parts = new ArrayList<>();
+        for (String transport : cells[2].split("\\+", -1)) {
+          parts.add(new ServicePart(Protocol.number(transport), all, Icmp.NO_TYPE));
         }
         Service service = new Service(cells[0], parts, Place.IN_CODE);
         services.put(cells[0], service);
-        ENTRIES.add(new Entry(service, cells[4], cells[5]));
-        if (!cells[4].isEmpty()) {
-          services.put(cells[4], service);
+        ENTRIES.add(new Entry(service, cells[3], cells[4]));
+        if (!cells[3].isEmpty()) {
+          services.put(cells[3], service);
         }
       }
     } catch (IOException e) {
       throw new UncheckedIOException(e);
-    } catch (BadLiteralException e) {
-      throw new IllegalStateException("services.csv: " + e.message(), e);
     }
     return Collections.unmodifiableMap(services);
   }

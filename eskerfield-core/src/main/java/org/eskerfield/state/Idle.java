@@ -5,6 +5,7 @@ import java.util.Arrays;
 import java.util.List;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
 
 /**
  * How long sessions live without being refreshed, by number: that of the settings they are under
@@ -25,9 +26,15 @@ final class Idle {
 
   private final List<StateSettings.Timers> settings = new ArrayList<>();
   private long[] millis = new long[0];
+  private StateSettings.@Nullable Timers last;
+  private int lastNumber;
 
   /** The number of some times; equal ones have the same. Those beyond 204 count as the first. */
+  @SuppressWarnings("ReferenceEquality") // the same object as before, mostly: no need to compare
   int settings(StateSettings.Timers times) {
+    if (times == last) {
+      return lastNumber;
+    }
     int known = settings.indexOf(times);
     if (known < 0 && (settings.size() + 1) * KINDS <= MOST) {
       known = settings.size();
@@ -39,7 +46,9 @@ final class Idle {
       millis[KINDS * known + ICMP] = times.icmp().toMillis();
       millis[KINDS * known + OTHER] = times.other().toMillis();
     }
-    return Math.max(0, known);
+    last = times;
+    lastNumber = Math.max(0, known);
+    return lastNumber;
   }
 
   /** The times that a number is of. */

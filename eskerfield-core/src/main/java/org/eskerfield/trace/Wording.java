@@ -401,6 +401,7 @@ final class Wording {
   }
 
   /** The reason of a packet that was answered. */
+  @SuppressWarnings("ReferenceEquality") // the very rule that was told of just before
   static String answered(Endpoint receiver, Endpoint seenAs, String what, List<Leg> request) {
     StringBuilder text = new StringBuilder(receiver.toString());
     text.append(" answers").append(what);
@@ -423,7 +424,7 @@ final class Wording {
             };
         sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;
         if (by != null && !verb.isEmpty()) {
-          boolean same = by.equals(last);
+          boolean same = by == last;
           String whose = severalDevices ? leg.where() + "'s " : "";
           text.append(same ? " and" : join + whose + Labels.of(by)).append(verb);
           last = by;

@@ -7,7 +7,6 @@ import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
 import java.time.Duration;
 import java.util.ArrayList;
-import java.util.Arrays;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
@@ -260,9 +259,6 @@ public final class ExpectationReader {
   }
 
   private static FileTransfer.Mode mode(String word) {
-    return Arrays.stream(FileTransfer.Mode.values())
-        .filter(mode -> mode.toString().equals(word))
-        .findFirst()
-        .orElseThrow();
+    return FileTransfer.Mode.valueOf(word.toUpperCase(Locale.ROOT).replace('-', '_'));
   }
 }

@@ -107,7 +107,7 @@ public interface Condition {
     QUERY {
       @Override
       boolean is(Packet packet) {
-        return Icmp.isQuery(packet.icmpType);
+        return Protocol.isIcmp(packet.protocol) && Icmp.isQuery(packet.icmpType);
       }
 
       @Override

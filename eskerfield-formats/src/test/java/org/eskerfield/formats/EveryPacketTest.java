@@ -107,7 +107,7 @@ class EveryPacketTest {
   }
 
   /** The site; null where the lot has drawn what no site may say. */
-  private static @Nullable Site read(String text) {
+  static @Nullable Site read(String text) {
     try {
       return SiteReader.read("lot", text);
     } catch (UnreadableSiteException e) {

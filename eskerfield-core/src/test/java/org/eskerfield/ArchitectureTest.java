@@ -29,7 +29,7 @@ class ArchitectureTest {
       List.of(
           List.of("packet"),
           List.of("model"),
-          List.of("set", "cure"),
+          List.of("set", "change"),
           List.of("program"),
           List.of("state"),
           List.of("walk"),

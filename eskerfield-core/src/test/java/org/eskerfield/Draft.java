@@ -231,7 +231,7 @@ public final class Draft {
               .filter(i -> i.network().prefixOf(next) != null)
               .findFirst()
               .orElseThrow();
-      routes.add(new Route(p(to), next, leaving, Route.DEFAULT_PREFERENCE, null, HERE));
+      routes.add(new Route(p(to), to, next, leaving, Route.DEFAULT_PREFERENCE, null, HERE));
       return this;
     }
 

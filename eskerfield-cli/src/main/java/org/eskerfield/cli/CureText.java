@@ -8,8 +8,8 @@ import java.util.List;
 import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
+import org.eskerfield.change.Cure;
 import org.eskerfield.check.Opening;
-import org.eskerfield.cure.Cure;
 import org.eskerfield.formats.CuredSite;
 import org.eskerfield.formats.SiteEditor;
 import org.eskerfield.model.Site;
@@ -46,7 +46,7 @@ final class CureText {
       CuredSite cured =
           cure == null
               ? null
-              : CuredSite.edited(text, path.toAbsolutePath().getParent(), name, cure.edits());
+              : CuredSite.changed(text, path.toAbsolutePath().getParent(), name, cure.changes());
       if (cure == null || cured == null || steps.contains(cure.summary())) {
         return none(steps, cure, obstacle, style);
       }

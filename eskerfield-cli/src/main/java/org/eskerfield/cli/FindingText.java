@@ -81,7 +81,7 @@ final class FindingText {
       String patch = patches.get(finding);
       if (patch != null) {
         out.append(patch(patch, " ".repeat(INDENT), style));
-      } else if (!finding.cure().edits().isEmpty()) {
+      } else if (!finding.cure().changes().isEmpty()) {
         line(out, style.faint("no patch: carried out alone, the edit would not mend it here"));
       }
     }

@@ -22,6 +22,7 @@ import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
+import org.eskerfield.verify.Verdict;
 import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 

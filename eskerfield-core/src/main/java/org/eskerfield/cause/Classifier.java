@@ -25,6 +25,7 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Verdict;
 import org.eskerfield.walk.Outcome;
 import org.eskerfield.walk.Ruling;
 import org.eskerfield.walk.Step;
@@ -124,7 +125,9 @@ final class Classifier extends Case {
         continue;
       }
       List<DomainName.Answer> answers = new ArrayList<>();
-      answers.add(new DomainName.Answer(by, other.addresses(), other.follows(), other.place()));
+      answers.add(
+          new DomainName.Answer(
+              by, other.addresses(), other.follows(), other.texts(), other.place()));
       Site changed = site.with(new DomainName(name.name(), answers, name.place()));
       if (succeedsOn(changed)) {
         return verdict(

@@ -1,23 +1,27 @@
 package org.eskerfield.cause;
 
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
-import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import java.util.Set;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import java.util.function.UnaryOperator;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
@@ -25,16 +29,18 @@ import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
@@ -88,11 +94,20 @@ public final class Cures {
       return null;
     }
     boolean inside = network != null && network.carrier().isEmpty();
-    String name = inside ? Objects.requireNonNull(network).name() : Site.ANY;
+    Prefix block = network == null || !inside ? null : network.prefixOf(to);
+    String text = network == null || block == null ? Site.ANY : network.name();
+    Route route =
+        new Route(
+            block == null ? Prefix.around(to, 0) : block,
+            text,
+            hop.via(),
+            hop.by(),
+            Route.DEFAULT_PREFERENCE,
+            /* note= */ null,
+            Place.IN_CODE);
     return Cure.of(
-        "give " + device.name() + " a route to " + (inside ? name : "the internet"),
-        new Edit.Insert(
-            device.place(), "routes", null, map("to", name, "via", hop.via().toString())));
+        "give " + device.name() + " a route to " + (block == null ? "the internet" : text),
+        new Change.Add(device, route, null));
   }
 
   private static Cure byHand(Obstacle obstacle) {
@@ -121,22 +136,21 @@ public final class Cures {
             ? null
             : Cure.of(
                 "let " + Labels.of(list) + " remember sessions, so that replies come through",
-                new Edit.Take(list.place(), "stateless"));
+                new Change.Alter(list, list.withStateless(false)));
       }
       case INTERFACE_DOWN ->
           place instanceof Interface own
               ? Cure.of(
                   "bring " + Labels.of(own) + " up, and say so",
-                  new Edit.Take(own.place(), "state"))
+                  new Change.Alter(own, own.withState(Interface.State.UP)))
               : null;
-      case HOST_OFF -> take(host(), "off", "switch " + leg.where() + " on, and say so");
+      case HOST_OFF -> host("switch " + leg.where() + " on, and say so", h -> h.withOff(false));
       case NO_PING ->
-          take(host(), "answers-ping", "let " + leg.where() + " answer pings, and say so");
+          host("let " + leg.where() + " answer pings, and say so", h -> h.withAnswersPing(true));
       case SENDER_NETWORK_BLOCKS ->
-          take(
-              site.hosts().get(leg.where()),
-              "network-blocks",
-              "have the network that " + leg.where() + " is on let it out, and say so");
+          host(
+              "have the network that " + leg.where() + " is on let it out, and say so",
+              h -> h.withBlocked(List.of()));
       case HOST_FILTER -> hostFilter();
       case NOTHING_LISTENS -> listens();
       case HOST_MOVED -> moved();
@@ -157,24 +171,15 @@ public final class Cures {
     if (!(place instanceof Device device) || opening == null) {
       return null;
     }
-    List<Edit> edits = new ArrayList<>();
-    if (!device.state().fileTransfer()) {
-      edits.add(new Edit.Put(device.place(), "state/file-transfer", "true"));
-    }
-    PortSet known = device.state().controlPorts();
-    PortSet all = known;
+    PortSet all = device.state().controlPorts();
     for (Map.Entry<Device, PortSet> each : Classifier.unread(site, opening).entrySet()) {
       all = each.getKey().name().equals(device.name()) ? all.union(each.getValue()) : all;
     }
-    if (!all.equals(known)) {
-      List<String> ports = List.of(all.toString().split(","));
-      edits.add(new Edit.Put(device.place(), "state/control-ports", ports));
-    }
-    return new Cure(
+    return Cure.of(
         device.state().fileTransfer()
             ? "let the gateway for file transfer of " + device.name() + " know the port, too"
             : "switch the gateway for file transfer of " + device.name() + " on",
-        edits);
+        new Change.Alter(device, device.withState(device.state().withFileTransfer(all))));
   }
 
   // Names for what the edits say.
@@ -188,45 +193,23 @@ public final class Cures {
   }
 
   /** An address as the file should call it: by the name of its only owner, if it has one. */
-  private String called(Address address) {
+  private AddressTerm called(Address address) {
     Host host = site.hostAt(address);
-    return host != null && host.addresses().size() == 1 ? host.name() : address.toString();
+    return host != null && host.addresses().size() == 1
+        ? AddressTerm.of(host)
+        : AddressTerm.of(address);
   }
 
-  private static String service(Header header) {
-    return header.icmpType() >= 0 && !Protocol.hasPorts(header.protocol())
-        ? "ping"
-        : Mends.service(header).text();
+  private static <T> List<T> with(List<T> some, T more) {
+    List<T> all = new ArrayList<>(some);
+    all.add(more);
+    return all;
   }
 
-  private static List<String> texts(List<? extends Placed> terms) {
-    List<String> texts = new ArrayList<>();
-    for (Placed term : terms) {
-      texts.add(term instanceof AddressTerm address ? address.text() : ((ServiceTerm) term).text());
-    }
-    return texts;
-  }
-
-  private static Object oneOrList(List<String> texts) {
-    return texts.size() == 1 ? texts.get(0) : texts;
-  }
-
-  private static Object with(List<String> texts, String one) {
-    Set<String> all = new LinkedHashSet<>(texts);
-    all.add(one);
-    return oneOrList(new ArrayList<>(all));
-  }
-
-  private static Map<String, Object> map(Object... keysAndValues) {
-    Map<String, Object> map = new LinkedHashMap<>();
-    for (int i = 0; i < keysAndValues.length; i += 2) {
-      map.put((String) keysAndValues[i], keysAndValues[i + 1]);
-    }
-    return map;
-  }
-
-  private static @Nullable Cure take(@Nullable Host host, String key, String summary) {
-    return host == null ? null : Cure.of(summary, new Edit.Take(host.place(), key));
+  /** A cure of the host where it ended. */
+  private @Nullable Cure host(String summary, UnaryOperator<Host> change) {
+    Host host = host();
+    return host == null ? null : Cure.of(summary, new Change.Alter(host, change.apply(host)));
   }
 
   private static @Nullable AccessList list(@Nullable Device device, @Nullable Placed by) {
@@ -246,7 +229,7 @@ public final class Cures {
         InwardRule rule = InwardRule.of(place);
         yield rule == null
             ? null
-            : obstacle.cause() == Cause.WRONG_INTERFACE ? face(rule) : serve(rule);
+            : obstacle.cause() == Cause.WRONG_INTERFACE ? face(rule) : serve(rule, header);
       }
     };
   }
@@ -257,21 +240,19 @@ public final class Cures {
     return device == null ? header : Case.seenByLists(device, leg, end);
   }
 
-  private Map<String, Object> acceptance() {
+  private AccessRule acceptance() {
     Header seen = seen();
-    String from = called(seen.source());
-    String to = called(seen.destination());
-    return map(
-        "accept",
-        from + " to " + to,
-        "from",
-        from,
-        "to",
-        to,
-        "service",
-        service(seen),
-        "log",
-        "true");
+    AddressTerm from = called(seen.source());
+    AddressTerm to = called(seen.destination());
+    return AccessRuleBuilder.builder()
+        .action(Action.ACCEPT)
+        .name(from.text() + " to " + to.text())
+        .from(List.of(from))
+        .to(List.of(to))
+        .services(List.of(Mends.service(seen)))
+        .log(true)
+        .place(Place.IN_CODE)
+        .build();
   }
 
   private @Nullable Cure accept() {
@@ -282,12 +263,12 @@ public final class Cures {
     if (obstacle.place() instanceof AccessRule rule && rule.disabled() && takes(rule, seen())) {
       return enabled(rule);
     }
-    Place before = end.by() instanceof AccessRule rule ? rule.place() : null;
+    AccessRule before = end.by() instanceof AccessRule rule ? rule : null;
     return Cure.of(
         "let it in: an access rule in "
             + Labels.of(list)
-            + (before == null ? "" : ", before " + Labels.of(Objects.requireNonNull(end.by()))),
-        new Edit.Insert(list.place(), "rules", before, acceptance()));
+            + (before == null ? "" : ", before " + Labels.of(before)),
+        new Change.Add(list, acceptance(), before));
   }
 
   private boolean takes(AccessRule rule, Header seen) {
@@ -303,22 +284,18 @@ public final class Cures {
     if (device == null || arriving == null || leaving == null) {
       return null;
     }
+    AccessList list =
+        AccessListBuilder.builder()
+            .name(arriving.name() + " to " + leaving.name())
+            .guards(List.of(AccessList.Guard.of(arriving, leaving)))
+            .rules(List.of(acceptance()))
+            .otherwise(
+                device.stance().actionFor(arriving.network().zone(), leaving.network().zone()))
+            .place(Place.IN_CODE)
+            .build();
     return Cure.of(
         "let it in: a list that guards the way from " + arriving.name() + " to " + leaving.name(),
-        new Edit.Define(
-            device.place(),
-            "access",
-            arriving.name() + " to " + leaving.name(),
-            map(
-                "guards",
-                map("arriving", arriving.name(), "leaving", leaving.name()),
-                "rules",
-                List.of(acceptance()),
-                "otherwise",
-                device
-                    .stance()
-                    .actionFor(arriving.network().zone(), leaving.network().zone())
-                    .toString())));
+        new Change.Add(device, list, null));
   }
 
   private @Nullable Interface leaving() {
@@ -331,26 +308,23 @@ public final class Cures {
   }
 
   private @Nullable Cure admit() {
-    if (!(end.by() instanceof TranslationRule rule) || rule.admit() == null) {
+    InwardRule rule = InwardRule.of(end.by());
+    Admission admit = rule == null ? null : rule.admit();
+    if (rule == null || admit == null || obstacle.cause() == Cause.OUTSIDE_SCHEDULE) {
       return null;
     }
-    Admission admit = rule.admit();
-    if (obstacle.cause() == Cause.OUTSIDE_SCHEDULE) {
-      return null;
-    }
-    List<String> from = texts(admit.from());
-    boolean wide = admit.when() != null || admit.log();
+    AddressTerm sender = called(header.source());
+    Admission wider = admit.withFrom(with(admit.from(), sender));
     return Cure.of(
-        "admit " + called(header.source()) + " by " + Labels.of(rule),
-        new Edit.Put(
-            rule.place(), wide ? "admit/from" : "admit", with(from, called(header.source()))));
+        "admit " + sender.text() + " by " + Labels.of(rule),
+        new Change.Alter(rule, rule.admitting(wider)));
   }
 
   private @Nullable Cure otherSide() {
     return obstacle.place() instanceof AccessRule rule
         ? Cure.of(
             "name the destination as the device sees it when it filters",
-            new Edit.Put(rule.place(), "to", called(seen().destination())))
+            new Change.Alter(rule, rule.withTo(List.of(called(seen().destination())))))
         : null;
   }
 
@@ -365,10 +339,8 @@ public final class Cures {
                 + arriving.name()
                 + " to "
                 + leaving.name(),
-            new Edit.Put(
-                list.place(),
-                "guards",
-                map("arriving", arriving.name(), "leaving", leaving.name())))
+            new Change.Alter(
+                list, list.withGuards(List.of(AccessList.Guard.of(arriving, leaving)))))
         : null;
   }
 
@@ -384,12 +356,12 @@ public final class Cures {
       if (late != null && list != null && acceptsAllBehind(list, early)) {
         return Cure.of(
             "move " + Labels.of(early) + " behind the rules that accept",
-            new Edit.Move(early.place(), null));
+            new Change.Move(early, null));
       }
       if (late != null) {
         return Cure.of(
             "move " + Labels.of(late) + " before " + Labels.of(early),
-            new Edit.Move(late.place(), early.place()));
+            new Change.Move(late, early));
       }
     }
     return null;
@@ -444,48 +416,40 @@ public final class Cures {
     boolean forward = site.addresses(rule.from()).contains(source);
     List<AddressTerm> wide = forward ? rule.to() : rule.from();
     List<AddressTerm> other = forward ? rule.from() : rule.to();
-    List<String> inner = new ArrayList<>();
+    List<AddressTerm> inner = new ArrayList<>();
     for (Network network : site.networks().values()) {
       Address first = network.prefixes().get(0).first();
       if (network.carrier().isEmpty()
           && site.addresses(wide).contains(first)
           && !site.addresses(other).contains(first)) {
-        inner.add(network.name());
+        inner.add(AddressTerm.of(network));
       }
     }
     return inner.isEmpty()
         ? null
         : Cure.of(
             "let " + Labels.of(rule) + " name the inner networks that it is meant for",
-            new Edit.Put(rule.place(), forward ? "to" : "from", oneOrList(inner)));
+            new Change.Alter(rule, forward ? rule.withTo(inner) : rule.withFrom(inner)));
   }
 
   // Translation.
 
-  private static String key(InwardRule rule, String ofDestination, String ofStatic) {
-    return rule.by(fixed -> ofStatic, to -> ofDestination);
-  }
-
   private @Nullable Cure face(InwardRule rule) {
-    return leg.arriving() == null
+    Interface arriving = leg.arriving();
+    return arriving == null
         ? null
         : Cure.of(
-            "let " + Labels.of(rule) + " take what arrives by " + leg.arriving().name(),
-            new Edit.Put(rule.place(), key(rule, "arriving", "facing"), leg.arriving().name()));
+            "let " + Labels.of(rule) + " take what arrives by " + arriving.name(),
+            new Change.Alter(rule, rule.facingTo(InterfaceTerm.of(arriving))));
   }
 
-  private @Nullable Cure serve(InwardRule rule) {
-    if (rule.isBothWays()) {
-      return null;
-    }
-    List<Edit> edits = new ArrayList<>();
-    edits.add(new Edit.Put(rule.place(), "at", rule.external().text() + " " + service(header)));
-    boolean portWasKept = rule.internalPorts() == null && !rule.services().isEmpty();
-    int inside = portWasKept ? rule.services().get(0).service().parts().get(0).ports().first() : 0;
-    if (portWasKept && Protocol.hasPorts(header.protocol()) && inside != header.destinationPort()) {
-      edits.add(new Edit.Put(rule.place(), "becomes", rule.internal().text() + " " + inside));
-    }
-    return new Cure("let " + Labels.of(rule) + " take " + service(header), edits);
+  private static @Nullable Cure serve(InwardRule rule, Header header) {
+    return rule.by(
+        fixed -> null,
+        to ->
+            Cure.of(
+                "let " + Labels.of(to) + " take " + Mends.service(header).text(),
+                new Change.Alter(to, Rules.serving(to, header))));
   }
 
   private @Nullable Cure translationMissing(@Nullable Placed place) {
@@ -512,11 +476,15 @@ public final class Cures {
     }
     return Cure.of(
         "lead it to " + host.name() + " with a destination rule",
-        rule(device, arriving, host.name(), host.name()));
+        rule(device, arriving, host.name(), AddressTerm.of(host), null));
   }
 
   private static Cure enabled(Placed rule) {
-    return Cure.of("enable " + Labels.of(rule), new Edit.Take(rule.place(), "disabled"));
+    Placed by =
+        rule instanceof AccessRule access
+            ? access.withDisabled(false)
+            : ((TranslationRule) rule).enabled();
+    return Cure.of("enable " + Labels.of(rule), new Change.Alter(rule, by));
   }
 
   /** A rule of the device that would take the packet, but is disabled; null if there is none. */
@@ -534,24 +502,23 @@ public final class Cures {
     return null;
   }
 
-  private Edit rule(Device device, Interface arriving, String name, String becomes) {
-    String at =
-        arriving.addresses().contains(header.destination())
-            ? arriving.name()
-            : header.destination().toString();
-    return new Edit.Insert(
-        device.place(),
-        "translation",
-        device.translation().isEmpty() ? null : device.translation().get(0).place(),
-        map(
-            "destination",
-            name,
-            "arriving",
-            arriving.name(),
-            "at",
-            at + " " + service(header),
-            "becomes",
-            becomes));
+  private Change rule(
+      Device device, Interface arriving, String name, AddressTerm becomes, @Nullable PortSet port) {
+    Address at = header.destination();
+    boolean own = arriving.addresses().contains(at);
+    DestinationRule rule =
+        DestinationRuleBuilder.builder()
+            .name(name)
+            .facing(InterfaceTerm.of(arriving))
+            .external(own ? External.of(arriving) : External.of(at))
+            .services(List.of(Mends.service(header)))
+            .internal(becomes)
+            .internalBlock(Prefix.of(site.addresses(List.of(becomes)).ranges().get(0).first()))
+            .internalPorts(port)
+            .place(Place.IN_CODE)
+            .build();
+    List<TranslationRule> all = device.translation();
+    return new Change.Add(device, rule, all.isEmpty() ? null : all.get(0));
   }
 
   private @Nullable Cure outer() {
@@ -564,13 +531,13 @@ public final class Cures {
       for (InwardRule rule : inner.inward()) {
         if (!rule.disabled() && obstacle.detail().contains("(line " + rule.place().line() + ")")) {
           Prefix to = Objects.requireNonNull(rule.block(header.destination().family()));
-          String port =
+          PortSet port =
               rule.services().isEmpty()
-                  ? ""
-                  : " " + rule.services().get(0).service().parts().get(0).ports().first();
+                  ? null
+                  : PortSet.of(rule.services().get(0).service().parts().get(0).ports().first());
           return Cure.of(
               "lead it on to " + inner.name() + " with a destination rule of " + outer.name(),
-              rule(outer, leg.arriving(), rule.name(), to.first() + port));
+              rule(outer, leg.arriving(), rule.name(), AddressTerm.of(to.first()), port));
         }
       }
     }
@@ -579,16 +546,18 @@ public final class Cures {
 
   private @Nullable Cure hairpin(@Nullable Placed place) {
     InwardRule rule = InwardRule.of(place);
-    if (rule == null || leg.arriving() == null) {
+    Interface arriving = leg.arriving();
+    if (rule == null || arriving == null) {
       return null;
     }
     Hairpin hairpin = rule.hairpin();
-    boolean wide = hairpin != null && hairpin.source() != Hairpin.Source.DEVICE;
-    List<String> from = hairpin == null ? List.of() : List.of(hairpin.from().text().split(",\\s*"));
+    Hairpin wider =
+        hairpin == null
+            ? new Hairpin(InterfaceTerm.of(arriving), Hairpin.Source.DEVICE, Place.IN_CODE)
+            : hairpin.withFrom(hairpin.from().and(arriving));
     return Cure.of(
-        "let insiders who come by " + leg.arriving().name() + " use the external address",
-        new Edit.Put(
-            rule.place(), wide ? "hairpin/from" : "hairpin", with(from, leg.arriving().name())));
+        "let insiders who come by " + arriving.name() + " use the external address",
+        new Change.Alter(rule, rule.hairpinning(wider)));
   }
 
   private @Nullable Cure privateSource(@Nullable Placed place) {
@@ -609,24 +578,23 @@ public final class Cures {
       return null; // what the carrier itself assigned is no source to be shared
     }
     OutwardRule outward = OutwardRule.of(place);
+    InterfaceTerm there = InterfaceTerm.of(leaving);
     if (outward != null) {
       return Cure.of(
           "let " + Labels.of(outward) + " act on what leaves by " + leaving.name(),
-          new Edit.Put(outward.place(), "leaving", leaving.name()));
+          new Change.Alter(outward, outward.leavingBy(there)));
     }
     return Cure.of(
         "share the address of " + leaving.name() + " among the sources of " + network.name(),
-        new Edit.Insert(
-            device.place(),
-            "translation",
-            null,
-            map(
-                "shared",
-                network.name() + " to the internet",
-                "from",
-                network.name(),
-                "leaving",
-                leaving.name())));
+        new Change.Add(
+            device,
+            SharedRuleBuilder.builder()
+                .name(network.name() + " to the internet")
+                .from(List.of(AddressTerm.of(network)))
+                .leaving(there)
+                .place(Place.IN_CODE)
+                .build(),
+            null));
   }
 
   private List<Leg> legs() {
@@ -634,12 +602,13 @@ public final class Cures {
     return opening == null ? List.of() : opening.request();
   }
 
-  private @Nullable Cure sharing(@Nullable Placed place) {
-    return place instanceof TranslationRule rule && rule.lends()
-        ? Cure.of(
+  private static @Nullable Cure sharing(@Nullable Placed place) {
+    OutwardRule rule = OutwardRule.of(place);
+    return rule == null || !rule.lends()
+        ? null
+        : Cure.of(
             "let the sources of " + Labels.of(rule) + " share the addresses",
-            new Edit.Rename(rule.place(), "dynamic", "shared"))
-        : null;
+            new Change.Alter(rule, rule.shared()));
   }
 
   private @Nullable Cure changed(@Nullable Placed place) {
@@ -653,54 +622,57 @@ public final class Cures {
             && rule.external().literal() != null
             && own.network().prefixOf(rule.external().literal().first()) != null) {
           return Cure.of(
-              "name the interface instead of an address that it had once", atInterface(rule, own));
+              "name the interface instead of an address that it had once",
+              new Change.Alter(rule, rule.at(External.of(own))));
         }
       }
     }
     return null;
   }
 
-  private static Edit atInterface(InwardRule rule, Interface own) {
-    List<String> at = new ArrayList<>(List.of(own.name()));
-    at.addAll(texts(rule.services()));
-    return new Edit.Put(rule.place(), key(rule, "at", "external"), String.join(" ", at));
-  }
-
   private @Nullable Cure ownService(@Nullable Placed place) {
     InwardRule rule = InwardRule.of(place);
-    if (rule == null || rule.isBothWays() || rule.services().size() != 1) {
+    if (rule == null || rule.services().size() != 1) {
       return null;
     }
     int port = sent.destinationPort();
     int other = port < 1024 ? port * 100 + port : port + 1;
-    String free = (other > 65535 ? port + 10_000 : other) + "/" + Protocol.name(sent.protocol());
-    String inside = rule.internalPorts() == null ? " " + port : "";
-    List<Edit> edits = new ArrayList<>();
-    edits.add(new Edit.Put(rule.place(), "at", rule.external().text() + " " + free));
-    if (!inside.isEmpty()) {
-      edits.add(new Edit.Put(rule.place(), "becomes", rule.internal().text() + inside));
-    }
-    return new Cure("offer the host on another port, such as " + free, edits);
+    ServicePart free =
+        new ServicePart(
+            sent.protocol(),
+            PortSet.of(other > PortSet.HIGHEST ? port + 10_000 : other),
+            Icmp.NO_TYPE);
+    return rule.by(
+        fixed -> null,
+        to ->
+            Cure.of(
+                "offer the host on another port, such as " + free,
+                new Change.Alter(
+                    to,
+                    to.withServices(List.of(ServiceTerm.of(free)))
+                        .withInternalPorts(
+                            to.internalPorts() == null ? PortSet.of(port) : to.internalPorts()))));
   }
 
   private @Nullable Cure openService(@Nullable Placed place) {
-    return place instanceof OwnService own && !own.from().isEmpty()
-        ? Cure.of(
-            "let " + called(header.source()) + " reach the device's own service",
-            new Edit.Put(own.place(), "from", with(texts(own.from()), called(header.source()))))
-        : null;
+    if (!(place instanceof OwnService own) || own.from().isEmpty()) {
+      return null;
+    }
+    AddressTerm sender = called(header.source());
+    return Cure.of(
+        "let " + sender.text() + " reach the device's own service",
+        new Change.Alter(own, own.withFrom(with(own.from(), sender))));
   }
 
   // Hosts and routes.
 
   private @Nullable Cure otherWay(@Nullable Placed place) {
-    if (place instanceof TranslationRule rule && rule.hairpin() != null) {
+    InwardRule rule = InwardRule.of(place);
+    Hairpin hairpin = rule == null ? null : rule.hairpin();
+    if (rule != null && hairpin != null) {
       return Cure.of(
           "let the source become the device's, so that replies come back by it",
-          new Edit.Put(
-              rule.place(),
-              "hairpin",
-              oneOrList(List.of(rule.hairpin().from().text().split(",\\s*")))));
+          new Change.Alter(rule, rule.hairpinning(hairpin.withSource(Hairpin.Source.DEVICE))));
     }
     if (!(place instanceof Host host)) {
       return null;
@@ -708,7 +680,7 @@ public final class Cures {
     if (!host.ownPrefixes().isEmpty()) {
       return Cure.of(
           "give " + host.name() + " the prefix of its network",
-          new Edit.Take(host.place(), "own-prefix"));
+          new Change.Alter(host, host.withOwnPrefixes(List.of())));
     }
     Host led = ledBack(host, header.destination());
     Address gateway = led == null ? null : led.gateway(header.destination().family());
@@ -716,7 +688,7 @@ public final class Cures {
         ? null
         : Cure.of(
             "give " + host.name() + " the gateway " + gateway,
-            new Edit.Put(host.place(), "gateway", gateway.toString()));
+            new Change.Alter(host, host.withGateways(List.of(gateway))));
   }
 
   /** The host with the gateway from which the request came to it. */
@@ -732,25 +704,27 @@ public final class Cures {
 
   private @Nullable Cure hostFilter() {
     Host host = host();
-    if (host == null || host.filter() == null) {
-      return null;
-    }
-    return Cure.of(
-        "let the filter of " + host.name() + " accept it",
-        new Edit.Insert(
-            host.place(),
-            "filter/rules",
-            end.by() instanceof AccessRule rule ? rule.place() : null,
-            map("accept", "what it offers", "service", service(header))));
+    AccessList filter = host == null ? null : host.filter();
+    return filter == null
+        ? null
+        : Cure.of(
+            "let the filter of " + leg.where() + " accept it",
+            new Change.Add(
+                filter,
+                AccessRuleBuilder.builder()
+                    .action(Action.ACCEPT)
+                    .name("what it offers")
+                    .services(List.of(Mends.service(header)))
+                    .place(Place.IN_CODE)
+                    .build(),
+                end.by() instanceof AccessRule rule ? rule : null));
   }
 
   private @Nullable Cure listens() {
-    Host host = host();
-    return host == null
-        ? null
-        : Cure.of(
-            "let " + host.name() + " listen on " + service(header) + ", and say so",
-            new Edit.Put(host.place(), "listens", with(texts(host.listens()), service(header))));
+    ServiceTerm asked = Mends.service(header);
+    return host(
+        "let " + leg.where() + " listen on " + asked.text() + ", and say so",
+        host -> host.withListens(with(host.listens(), asked)));
   }
 
   private @Nullable Cure moved() {
@@ -766,27 +740,28 @@ public final class Cures {
     if (moved == null || moved.addresses().contains(header.destination())) {
       return null;
     }
-    List<Edit> edits = new ArrayList<>();
+    AddressTerm there = AddressTerm.of(moved);
+    List<Change> changes = new ArrayList<>();
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
         if (rule.internalBlock().equals(Prefix.of(header.destination()))) {
-          String port = rule.internalPorts() == null ? "" : " " + rule.internalPorts();
-          edits.add(
-              new Edit.Put(rule.place(), key(rule, "becomes", "internal"), moved.name() + port));
+          changes.add(
+              new Change.Alter(
+                  rule, rule.by(fixed -> fixed.withInternal(there), to -> to.withInternal(there))));
         }
       }
       for (AccessList list : device.access()) {
         for (AccessRule rule : list.rules()) {
-          List<String> to = texts(rule.to());
-          if (to.remove(header.destination().toString())) {
-            edits.add(new Edit.Put(rule.place(), "to", with(to, moved.name())));
+          List<AddressTerm> to = new ArrayList<>(rule.to());
+          if (to.removeIf(term -> term.text().equals(header.destination().toString()))) {
+            changes.add(new Change.Alter(rule, rule.withTo(with(to, there))));
           }
         }
       }
     }
-    return edits.isEmpty()
+    return changes.isEmpty()
         ? null
-        : new Cure("name " + moved.name() + " in place of " + header.destination(), edits);
+        : new Cure("name " + moved.name() + " in place of " + header.destination(), changes);
   }
 
   /** The route that takes a destination, one left out; null if none does. */
@@ -808,15 +783,18 @@ public final class Cures {
       Route rest = strayRoute(strayed, header.destination(), route);
       Mends.NextHop hop = Mends.nextHop(site, strayed, header.destination());
       Address via = hop == null ? null : hop.via();
-      if (route != null && via != null && (rest == null || !via.equals(rest.via()))) {
+      if (route != null
+          && hop != null
+          && via != null
+          && (rest == null || !via.equals(rest.via()))) {
         return Cure.of(
             "let the route of " + strayed.name() + " to " + route.to() + " lead to " + via,
-            new Edit.Put(route.place(), "via", via.toString()));
+            new Change.Alter(route, route.withVia(via).withLeaving(hop.by())));
       }
       if (route != null && route.to().length() > 0) {
         return Cure.of(
             "take the route of " + strayed.name() + " to " + route.to() + " away",
-            new Edit.Remove(route.place()));
+            new Change.Remove(route));
       }
     }
     Device device = device();

@@ -26,8 +26,8 @@ import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -40,19 +40,14 @@ import org.jspecify.annotations.Nullable;
 final class Mends {
   private Mends() {}
 
-  /** The address as a rule names it. */
-  static AddressTerm term(Address address) {
-    return new AddressTerm(
-        AddressTerm.Kind.LITERAL, address.toString(), AddressSet.of(address), Place.IN_CODE);
-  }
-
   /** The service of a packet as a rule names it. */
   static ServiceTerm service(Header header) {
+    if (Icmp.isEchoRequest(header.icmpType())) {
+      return new ServiceTerm(Service.PING, Place.IN_CODE);
+    }
     PortSet ports =
         Protocol.hasPorts(header.protocol()) ? PortSet.of(header.destinationPort()) : PortSet.ALL;
-    ServicePart part = new ServicePart(header.protocol(), ports, header.icmpType());
-    return new ServiceTerm(
-        new Service(part.toString(), List.of(part), Place.IN_CODE), Place.IN_CODE);
+    return ServiceTerm.of(new ServicePart(header.protocol(), ports, header.icmpType()));
   }
 
   /** Lets packets of a sender pass a list, whatever they are for. */
@@ -61,7 +56,7 @@ final class Mends {
         AccessRuleBuilder.builder()
             .action(Action.ACCEPT)
             .name("as if mended")
-            .from(List.of(term(header.source())))
+            .from(List.of(AddressTerm.of(header.source())))
             .services(List.of(service(header)))
             .place(list.place())
             .build();
@@ -121,10 +116,7 @@ final class Mends {
     for (Route route : device.routes()) {
       Interface leaving = route.leaving();
       routes.add(
-          leaving != null && leaving.name().equals(own.name())
-              ? new Route(
-                  route.to(), route.via(), up, route.preference(), route.note(), route.place())
-              : route);
+          leaving != null && leaving.name().equals(own.name()) ? route.withLeaving(up) : route);
     }
     return device.withInterfaces(interfaces).withRoutes(routes);
   }
@@ -231,7 +223,8 @@ final class Mends {
       return null;
     }
     List<Route> routes = new ArrayList<>(device.routes());
-    routes.add(0, new Route(Prefix.of(to), hop.via(), hop.by(), 1, null, device.place()));
+    routes.add(
+        0, new Route(Prefix.of(to), to.toString(), hop.via(), hop.by(), 1, null, device.place()));
     return device.withRoutes(routes);
   }
 }

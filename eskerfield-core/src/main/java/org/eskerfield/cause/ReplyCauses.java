@@ -15,6 +15,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.verify.Verdict;
 import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
@@ -174,7 +175,7 @@ final class ReplyCauses extends Case {
             && rule.hairpin().source() == Hairpin.Source.KEPT) {
           Hairpin changed =
               new Hairpin(rule.hairpin().from(), Hairpin.Source.DEVICE, rule.hairpin().place());
-          return site.with(Mends.with(device, rule, Rules.with(rule, rule.facing(), changed)));
+          return site.with(Mends.with(device, rule, rule.hairpinning(changed)));
         }
       }
     }

@@ -4,8 +4,10 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
+import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -36,6 +38,7 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Verdict;
 import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
@@ -254,7 +257,7 @@ final class RequestCauses extends Case {
     SharedRule opening =
         SharedRuleBuilder.builder()
             .name("as if mended")
-            .from(List.of(Mends.term(header.source())))
+            .from(List.of(AddressTerm.of(header.source())))
             .leaving(new InterfaceTerm(leaving.name(), List.of(leaving), leaving.place()))
             .place(leaving.place())
             .build();
@@ -434,9 +437,8 @@ final class RequestCauses extends Case {
       InterfaceTerm here = new InterfaceTerm(arriving.name(), List.of(arriving), rule.place());
       InwardRule changed =
           inside
-              ? Rules.with(
-                  rule, rule.facing(), new Hairpin(here, Hairpin.Source.DEVICE, rule.place()))
-              : Rules.with(rule, here, rule.hairpin());
+              ? rule.hairpinning(new Hairpin(here, Hairpin.Source.DEVICE, rule.place()))
+              : rule.facingTo(here);
       boolean rest = fields.size() == 1;
       return verdict(
           inside ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE,
@@ -523,7 +525,7 @@ final class RequestCauses extends Case {
                   + own.name()
                   + " now",
               rule,
-              site.with(Mends.with(device, rule, Rules.at(rule, own))));
+              site.with(Mends.with(device, rule, rule.at(External.of(own)))));
         }
       }
     }

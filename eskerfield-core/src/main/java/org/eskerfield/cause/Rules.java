@@ -7,7 +7,6 @@ import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.External;
-import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
@@ -20,36 +19,21 @@ import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Leg;
-import org.jspecify.annotations.Nullable;
 
 /** Translation rules with one thing changed. */
 final class Rules {
   private Rules() {}
-
-  /** The rule with another side and hairpin. */
-  static InwardRule with(InwardRule rule, InterfaceTerm facing, @Nullable Hairpin hairpin) {
-    return rule.by(
-        fixed -> fixed.withFacing(facing).withHairpin(hairpin),
-        to -> to.withFacing(facing).withHairpin(hairpin));
-  }
 
   /** The rule for packets of everybody. */
   static InwardRule forEverybody(InwardRule rule) {
     return rule.by(fixed -> fixed, to -> to.withFrom(List.of()));
   }
 
-  /** The rule at whatever address an interface has. */
-  static InwardRule at(InwardRule rule, Interface own) {
-    External external = new External(null, own, own.name());
-    return rule.by(fixed -> fixed.withExternal(external), to -> to.withExternal(external));
-  }
-
   /** The rule that lets in everybody at every time. */
   static InwardRule admittingAll(InwardRule rule) {
     AddressTerm any =
         new AddressTerm(AddressTerm.Kind.ANY, Site.ANY, AddressSet.NONE, rule.place());
-    Admission admit = new Admission(List.of(any), null, false, rule.place());
-    return rule.by(fixed -> fixed.withAdmit(admit), to -> to.withAdmit(admit));
+    return rule.admitting(new Admission(List.of(any), null, false, rule.place()));
   }
 
   /** The rule for the service of a packet as well, led to where the rule leads its own. */
@@ -92,9 +76,9 @@ final class Rules {
     Address external = header.destination();
     return DestinationRuleBuilder.builder()
         .name("as if mended")
-        .external(new External(Prefix.of(external), null, external.toString()))
+        .external(External.of(external))
         .services(List.of(Mends.service(header)))
-        .internal(Mends.term(to))
+        .internal(AddressTerm.of(to))
         .internalBlock(Prefix.of(to));
   }
 }

@@ -5,8 +5,8 @@ import java.util.Comparator;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.jspecify.annotations.Nullable;
@@ -126,7 +126,7 @@ public final class Checker {
                 "the file accepts " + acceptance.code() + at + ", but there is no such finding",
                 acceptance.place(),
                 null,
-                Cure.of("take the acceptance away", new Edit.Remove(acceptance.place())),
+                Cure.of("take the acceptance away", new Change.Remove(acceptance)),
                 null));
       }
     }

@@ -10,9 +10,12 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -21,6 +24,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -188,42 +192,40 @@ final class Exposure {
     if (host == null || host.listens().isEmpty() || rule.admit() == null) {
       return Cure.byHand("name the services that are meant, in the rule or where it is let in");
     }
-    List<String> services = host.listens().stream().map(ServiceTerm::text).toList();
-    Map<String, Object> access = new LinkedHashMap<>();
-    access.put("accept", "what " + rule.name() + " offers");
-    List<String> from = rule.admit().from().stream().map(AddressTerm::text).toList();
-    access.put("from", from.size() == 1 ? from.get(0) : from);
-    access.put("to", host.name());
-    access.put("service", services.size() == 1 ? services.get(0) : services);
-    access.put("log", "true");
+    AccessRule access =
+        AccessRuleBuilder.builder()
+            .action(Action.ACCEPT)
+            .name("what " + rule.name() + " offers")
+            .from(rule.admit().from())
+            .to(List.of(AddressTerm.of(host)))
+            .services(host.listens())
+            .log(true)
+            .place(Place.IN_CODE)
+            .build();
     Interface arriving = rule.facing().interfaces().get(0);
     Interface leaving = check.sets(device).program().towards(rule.internalBlock().first());
     if (leaving == null) {
       return Cure.byHand("name the services that are meant");
     }
-    Map<String, Object> guards = new LinkedHashMap<>();
-    guards.put("arriving", arriving.name());
-    guards.put("leaving", leaving.name());
-    for (CompiledList list : check.sets(device).program().lists()) {
-      boolean there = false;
-      for (var guard : list.list().guards()) {
-        there |= guard.arriving() != null && guard.arriving().names(arriving);
-      }
-      if (there) {
-        return Cure.of(
-            "let in only what the host listens on",
-            new Edit.Take(rule.place(), "admit"),
-            new Edit.Insert(list.list().place(), "rules", null, access));
+    AccessList guard = null;
+    for (AccessList list : device.access()) {
+      for (AccessList.Guard way : list.guards()) {
+        boolean there = way.arriving() != null && way.arriving().names(arriving);
+        guard = guard == null && there ? list : guard;
       }
     }
-    Map<String, Object> body = new LinkedHashMap<>();
-    body.put("guards", guards);
-    body.put("rules", List.of(access));
-    body.put("otherwise", "drop");
+    AccessList own =
+        AccessListBuilder.builder()
+            .name("to " + host.name())
+            .guards(List.of(AccessList.Guard.of(arriving, leaving)))
+            .rules(List.of(access))
+            .otherwise(Action.DROP)
+            .place(Place.IN_CODE)
+            .build();
     return Cure.of(
         "let in only what the host listens on",
-        new Edit.Take(rule.place(), "admit"),
-        new Edit.Define(device.place(), "access", "to " + host.name(), body));
+        new Change.Alter(rule, rule.admitting(null)),
+        guard != null ? new Change.Add(guard, access, null) : new Change.Add(device, own, null));
   }
 
   // Rules by which something comes in.
@@ -248,21 +250,12 @@ final class Exposure {
   private void admission(InwardRule rule, Admission admit) {
     boolean outside = rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
     if (outside && !admit.log() && check.addresses(admit.from()).intersects(check.strangers())) {
-      List<String> from = admit.from().stream().map(AddressTerm::text).toList();
-      boolean wide = admit.when() != null;
-      Map<String, Object> full = new LinkedHashMap<>();
-      full.put("from", from.size() == 1 ? from.get(0) : from);
-      full.put("log", "true");
       check.add(
           Code.INBOUND_NOT_LOGGED,
           rule,
           Labels.of(rule) + " lets outsiders in without a word in the log",
           null,
-          Cure.of(
-              "log it",
-              wide
-                  ? new Edit.Put(rule.place(), "admit/log", "true")
-                  : new Edit.Put(rule.place(), "admit", full)));
+          Cure.of("log it", new Change.Alter(rule, rule.admitting(admit.withLog(true)))));
     }
   }
 
@@ -272,7 +265,7 @@ final class Exposure {
         rule,
         Labels.of(rule) + " lets outsiders in without a word in the log",
         null,
-        Cure.of("log it", new Edit.Put(rule.place(), "log", "true")));
+        Cure.of("log it", new Change.Alter(rule, rule.withLog(true))));
   }
 
   /** A whole inner network, open for every service from everywhere. */
@@ -302,8 +295,7 @@ final class Exposure {
                 + network.name()
                 + " from everybody on the internet",
             null,
-            Cure.of(
-                "take it away: replies come in by their session", new Edit.Remove(rule.place())));
+            Cure.of("take it away: replies come in by their session", new Change.Remove(rule)));
         return;
       }
     }

@@ -5,17 +5,20 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
+import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
@@ -175,9 +178,6 @@ final class Externals {
     }
     for (Interface own : use.device.interfaces()) {
       if (!use.side.names(own) && lost.intersects(leadingTo(own)) && !isMetThere(use, own, lost)) {
-        String key =
-            use.rule.by(
-                in -> in.by(fixed -> "facing", to -> "arriving"), out -> "leaving", x -> "");
         check.add(
             Code.WRONG_INTERFACE,
             use.rule,
@@ -189,7 +189,7 @@ final class Externals {
                 + " come by "
                 + own.name(),
             null,
-            Cure.of("name " + own.name(), sideEdits(use, key, own)));
+            Cure.of("name " + own.name(), new Change.Alter(use.rule, onSide(use, own))));
         return;
       }
     }
@@ -212,21 +212,20 @@ final class Externals {
     }
   }
 
-  private Edit[] sideEdits(Use use, String key, Interface own) {
-    Edit side = new Edit.Put(use.rule.place(), key, own.name());
-    InwardRule inward = use.rule.inward();
-    boolean same = inward != null && inward.hairpin() != null && inward.hairpin().from().names(own);
-    if (same) {
-      return new Edit[] {side, new Edit.Take(use.rule.place(), "hairpin")};
-    }
-    List<String> insiders = new NameAnswers(check).insidersOf(use.device);
-    return inward == null || inward.hairpin() != null || insiders.isEmpty()
-        ? new Edit[] {side}
-        : new Edit[] {
-          side,
-          new Edit.Put(
-              use.rule.place(), "hairpin", insiders.size() == 1 ? insiders.get(0) : insiders)
-        };
+  /** The rule on another side; insiders go on to use its address. */
+  private TranslationRule onSide(Use use, Interface own) {
+    InterfaceTerm side = InterfaceTerm.of(own);
+    Hairpin insiders = new NameAnswers(check).hairpinOf(use.device);
+    return use.rule.by(
+        inward -> {
+          Hairpin hairpin = inward.hairpin();
+          boolean same = hairpin != null && hairpin.from().names(own);
+          return inward
+              .facingTo(side)
+              .hairpinning(same ? null : hairpin == null ? insiders : hairpin);
+        },
+        outward -> outward.leavingBy(side),
+        untouched -> untouched);
   }
 
   /** Whether another rule takes the same addresses where they arrive: this one is for insiders. */
@@ -355,9 +354,6 @@ final class Externals {
         continue;
       }
       boolean now = own.addresses().contains(block.first());
-      List<String> at = new ArrayList<>(List.of(own.name()));
-      inward.services().forEach(term -> at.add(term.text()));
-      String key = inward.by(fixed -> "external", to -> "at");
       check.add(
           now ? Code.CHANGING_ADDRESS_TOLD : Code.ADDRESS_CHANGED,
           inward,
@@ -373,7 +369,7 @@ final class Externals {
           null,
           Cure.of(
               "name the interface: it stands for whatever address it has",
-              new Edit.Put(inward.place(), key, String.join(" ", at))));
+              new Change.Alter(inward, inward.at(External.of(own)))));
     }
   }
 
@@ -448,7 +444,8 @@ final class Externals {
   private void overlaps() {
     for (int i = 0; i < uses.size(); i++) {
       Use pool = uses.get(i);
-      if (!pool.rule.lends()) {
+      OutwardRule lender = pool.rule.outward();
+      if (lender == null || !lender.lends()) {
         continue;
       }
       for (int j = 0; j < uses.size(); j++) {
@@ -474,17 +471,10 @@ final class Externals {
             rest.isEmpty()
                 ? Cure.byHand("give one of them other addresses")
                 : Cure.of(
-                    "lend the others only", new Edit.Put(pool.rule.place(), "pool", texts(rest))));
+                    "lend the others only",
+                    new Change.Alter(lender, lender.lending(Pool.of(rest)))));
       }
     }
-  }
-
-  private static Object texts(AddressSet addresses) {
-    List<String> texts = new ArrayList<>();
-    for (AddressRange range : addresses.ranges()) {
-      texts.add(range.toString());
-    }
-    return texts.size() == 1 ? texts.get(0) : texts;
   }
 
   // Are there enough?
@@ -518,7 +508,7 @@ final class Externals {
     Cure share =
         Cure.of(
             "let them share the addresses, told apart by port",
-            new Edit.Rename(rule.place(), "dynamic", "shared"));
+            new Change.Alter(rule, rule.shared()));
     check.add(
         alone ? Code.SHARING_LEFT_OUT : Code.POOL_TOO_SMALL,
         rule,
@@ -534,7 +524,8 @@ final class Externals {
         null,
         wider == null
             ? share
-            : Cure.of("lend more of the block", new Edit.Put(rule.place(), "pool", texts(wider))));
+            : Cure.of(
+                "lend more of the block", new Change.Alter(rule, rule.lending(Pool.of(wider)))));
   }
 
   /** The pool with so many addresses of its block that nobody uses; null if there are not. */

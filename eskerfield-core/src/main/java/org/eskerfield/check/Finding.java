@@ -1,6 +1,6 @@
 package org.eskerfield.check;
 
-import org.eskerfield.cure.Cure;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.Place;
 import org.eskerfield.trace.Conversation;
 import org.jspecify.annotations.Nullable;

@@ -11,7 +11,7 @@ import java.util.Set;
 import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.cure.Cure;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;

@@ -6,8 +6,8 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
@@ -147,7 +147,7 @@ final class Leftovers {
             host,
             "host '" + host.name() + "' is switched off, and nothing names it",
             null,
-            Cure.of("take it away", new Edit.Remove(host.place())));
+            Cure.of("take it away", new Change.Remove(host)));
       }
     }
   }
@@ -166,7 +166,7 @@ final class Leftovers {
         thing,
         "nothing uses " + kind + " '" + thing.name() + "'",
         null,
-        Cure.of("take it away", new Edit.Remove(thing.place())));
+        Cure.of("take it away", new Change.Remove(thing)));
   }
 
   /** Two routes for the same block of which only the first is ever taken. */
@@ -189,7 +189,7 @@ final class Leftovers {
               null,
               Cure.of(
                   same ? "take it away" : "take it away, or give it another preference",
-                  new Edit.Remove(route.place())));
+                  new Change.Remove(route)));
           break;
         }
       }

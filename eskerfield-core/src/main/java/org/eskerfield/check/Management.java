@@ -2,16 +2,21 @@ package org.eskerfield.check;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Labels;
@@ -121,32 +126,31 @@ final class Management {
 
   private Cure cure(Device device, InwardRule rule, PacketSet lost) {
     PacketSet.Member one = lost.sample();
+    DestinationRule to = rule.by(fixed -> null, destination -> destination);
     boolean single =
-        !rule.isBothWays()
-            && rule.services().size() == 1
-            && rule.services().get(0).service().parts().size() == 1
-            && rule.services().get(0).service().parts().get(0).ports().size() == 1;
-    if (one == null || !single) {
+        to != null
+            && to.services().size() == 1
+            && to.services().get(0).service().parts().size() == 1
+            && to.services().get(0).service().parts().get(0).ports().size() == 1;
+    if (one == null || to == null || !single) {
       return Cure.byHand(
           "lead only the ports that the host needs, or use another external address");
     }
     int port = one.packet().destinationPort;
     int other = port < 600 ? port * 101 : port < 55_000 ? port + 10_000 : port - 10_000;
-    String protocol = Protocol.name(one.packet().protocol);
-    List<Edit> edits = new ArrayList<>();
-    edits.add(
-        new Edit.Put(rule.place(), "at", rule.external().text() + " " + other + "/" + protocol));
-    if (rule.internalPorts() == null) {
-      edits.add(new Edit.Put(rule.place(), "becomes", rule.internal().text() + " " + port));
-    }
-    return new Cure(
+    ServicePart free = new ServicePart(one.packet().protocol, PortSet.of(other), Icmp.NO_TYPE);
+    PortSet inside = to.internalPorts();
+    return Cure.of(
         "offer the host on another port than "
             + port
             + " of "
             + device.name()
             + ", such as "
             + other,
-        edits);
+        new Change.Alter(
+            to,
+            to.withServices(List.of(ServiceTerm.of(free)))
+                .withInternalPorts(inside == null ? PortSet.of(port) : inside)));
   }
 
   /** Is it open to everybody on the internet? */
@@ -158,10 +162,10 @@ final class Management {
     if (admin.isEmpty() || !isOpenToAll(check, admin)) {
       return;
     }
-    List<String> inner = new ArrayList<>();
+    List<AddressTerm> inner = new ArrayList<>();
     for (Interface each : device.interfaces()) {
       if (!each.isOutside()) {
-        inner.add(each.network().name());
+        inner.add(AddressTerm.of(each.network()));
       }
     }
     check.add(
@@ -170,9 +174,7 @@ final class Management {
         device.name() + " " + own.service().text(),
         own.service().text() + " of " + device.name() + " itself is open to the whole internet",
         check.traced(check.attempt(check.preferring(admin, check.describedOutside()).sample())),
-        Cure.of(
-            "let only insiders reach it",
-            new Edit.Put(own.place(), "from", inner.size() == 1 ? inner.get(0) : inner)));
+        Cure.of("let only insiders reach it", new Change.Alter(own, own.withFrom(inner))));
   }
 
   /** Whether packets of a set may come from every address of the internet. */

@@ -1,26 +1,36 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
+import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
+import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
+import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
@@ -94,7 +104,7 @@ final class NameAnswers {
             ? Cure.byHand("name " + resolver.name() + " as the resolver of those who should ask it")
             : Cure.of(
                 "let the hosts of " + network.name() + " ask " + resolver.name(),
-                new Edit.Put(network.place(), "resolver", resolver.name())));
+                new Change.Alter(network, network.withResolver(AddressTerm.of(resolver)))));
   }
 
   private void unknown(DomainName name, DomainName.Answer answer) {
@@ -133,7 +143,14 @@ final class NameAnswers {
             ? Cure.byHand("give " + answer.resolver() + " an answer")
             : Cure.of(
                 "let " + answer.resolver() + " answer with " + meant.name(),
-                new Edit.Replace(answer.place(), meant.name())));
+                new Change.Alter(
+                    answer,
+                    new DomainName.Answer(
+                        answer.resolver(),
+                        meant.addresses(),
+                        null,
+                        List.of(meant.name()),
+                        answer.place()))));
   }
 
   /** The only host that outsiders reach by an external address. */
@@ -226,7 +243,14 @@ final class NameAnswers {
                 null,
                 Cure.of(
                     "let the name follow the interface",
-                    new Edit.Replace(answer.place(), device.name() + " " + own.name())));
+                    new Change.Alter(
+                        answer,
+                        new DomainName.Answer(
+                            answer.resolver(),
+                            own.addresses(),
+                            own,
+                            List.of(device.name() + " " + own.name()),
+                            answer.place()))));
           }
         }
       }
@@ -282,11 +306,10 @@ final class NameAnswers {
   /** Hairpin for all insiders whom the stance lets go there, if none is written yet. */
   private Cure cure(InwardRule rule, Cure narrow) {
     for (Device device : check.site.devices().values()) {
-      List<String> all = device.translation().contains(rule) ? insidersOf(device) : List.of();
-      if (rule.hairpin() == null && !all.isEmpty()) {
+      Hairpin all = device.translation().contains(rule) ? hairpinOf(device) : null;
+      if (rule.hairpin() == null && all != null) {
         return Cure.of(
-            "let insiders use the external address",
-            new Edit.Put(rule.place(), "hairpin", all.size() == 1 ? all.get(0) : all));
+            "let insiders use the external address", new Change.Alter(rule, rule.hairpinning(all)));
       }
     }
     return narrow;
@@ -298,7 +321,7 @@ final class NameAnswers {
    * Where a rule for a packet to an inner address should take packets: at the address that
    * outsiders are told for the host, if that is known, else at the interface.
    */
-  String told(Interface own, Packet inside) {
+  DestinationRuleBuilder told(Interface own, Packet inside) {
     Host host = listenerBehind(inside);
     int port = inside.destinationPort;
     int usual = port == 8443 ? 443 : port == 8080 ? 80 : port;
@@ -317,10 +340,18 @@ final class NameAnswers {
                 : outside;
       }
       if (its && outside != null && probes(outside).stream().noneMatch(p -> p.port() == usual)) {
-        return outside + " " + Probe.of(inside.protocol, usual);
+        return DestinationRuleBuilder.builder()
+            .external(External.of(outside))
+            .services(List.of(service(inside, usual)));
       }
     }
-    return own.name() + " " + Probe.of(inside.protocol, port);
+    return DestinationRuleBuilder.builder()
+        .external(External.of(own))
+        .services(List.of(service(inside, port)));
+  }
+
+  private static ServiceTerm service(Packet packet, int port) {
+    return ServiceTerm.of(new ServicePart(packet.protocol, PortSet.of(port), Icmp.NO_TYPE));
   }
 
   /** The host that gets a packet to an inner address in the end. */
@@ -344,9 +375,12 @@ final class NameAnswers {
     return null;
   }
 
-  /** The interfaces from which the stance lets insiders go to where rules of an outer one lead. */
-  List<String> insidersOf(Device device) {
-    Set<String> zones = new LinkedHashSet<>();
+  /**
+   * For insiders by each interface from which the stance lets them go to where rules of an outer
+   * one lead; null if there is none.
+   */
+  @Nullable Hairpin hairpinOf(Device device) {
+    Map<String, Interface> all = new LinkedHashMap<>();
     for (InwardRule rule : device.inward()) {
       if (!rule.disabled()) {
         Interface way = check.sets(device).program().towards(rule.internalBlock().first());
@@ -355,11 +389,15 @@ final class NameAnswers {
               && !own.isOutside()
               && device.stance().actionFor(own.network().zone(), way.network().zone())
                   == Action.ACCEPT) {
-            zones.add(own.name());
+            all.put(own.name(), own);
           }
         }
       }
     }
-    return List.copyOf(zones);
+    InterfaceTerm from = null;
+    for (Interface own : all.values()) {
+      from = from == null ? InterfaceTerm.of(own) : from.and(own);
+    }
+    return from == null ? null : new Hairpin(from, Hairpin.Source.DEVICE, Place.IN_CODE);
   }
 }

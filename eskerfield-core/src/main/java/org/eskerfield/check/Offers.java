@@ -8,24 +8,32 @@ import java.util.Objects;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
@@ -37,7 +45,6 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
-import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryPacket.Passage;
 import org.eskerfield.walk.Step;
@@ -192,7 +199,8 @@ final class Offers {
         for (AccessRule access : list.rules()) {
           if (access.disabled() && access.action() == Action.ACCEPT && isFor(access, rule)) {
             return Cure.of(
-                "enable " + Labels.of(access), new Edit.Take(access.place(), "disabled"));
+                "enable " + Labels.of(access),
+                new Change.Alter(access, access.withDisabled(false)));
           }
         }
       }
@@ -213,85 +221,67 @@ final class Offers {
   }
 
   /** Whom the access rules for the host of a rule let in; empty for everybody. */
-  private List<String> senders(InwardRule rule) {
-    List<String> named = new ArrayList<>();
-    rule.from().forEach(term -> named.add(term.text()));
+  private List<AddressTerm> senders(InwardRule rule) {
+    Map<String, AddressTerm> named = new LinkedHashMap<>();
+    rule.from().forEach(term -> named.putIfAbsent(term.text(), term));
     for (Device device : check.site.devices().values()) {
       for (AccessList list : device.access()) {
         for (AccessRule access : list.rules()) {
           if (access.action() == Action.ACCEPT && isFor(access, rule)) {
-            access.from().forEach(term -> named.add(term.text()));
+            access.from().forEach(term -> named.putIfAbsent(term.text(), term));
           }
         }
       }
     }
-    return named.stream().distinct().toList();
+    return List.copyOf(named.values());
   }
 
   /** A cure that lets one sender in, for all whom a rule is for. */
   private Cure openedTo(InwardRule rule, Cure cure) {
-    List<Edit> edits = new ArrayList<>();
-    for (Edit edit : cure.edits()) {
-      edits.add(
-          edit instanceof Edit.Insert insert && insert.item() instanceof Map<?, ?> item
-              ? new Edit.Insert(insert.owner(), insert.key(), insert.before(), openedTo(rule, item))
-              : edit instanceof Edit.Define define && define.value() instanceof Map<?, ?> list
-                  ? new Edit.Define(
-                      define.owner(), define.key(), define.name(), openedIn(rule, list))
-                  : edit);
+    List<Change> changes = new ArrayList<>();
+    for (Change change : cure.changes()) {
+      changes.add(
+          change instanceof Change.Add add
+              ? new Change.Add(add.object(), openedTo(rule, add.added()), add.before())
+              : change);
     }
-    return new Cure(cure.summary(), edits);
+    return new Cure(cure.summary(), changes);
   }
 
-  private Map<String, Object> openedTo(InwardRule rule, Map<?, ?> item) {
-    Map<String, Object> opened = new LinkedHashMap<>();
-    for (Map.Entry<?, ?> each : item.entrySet()) {
-      String key = each.getKey().toString();
-      if (item.containsKey("accept") && key.equals("accept")) {
-        opened.put(key, "what " + rule.name() + " leads in");
-      } else if (item.containsKey("accept") && key.equals("from")) {
-        List<String> from = senders(rule);
-        if (!from.isEmpty()) {
-          opened.put(key, from.size() == 1 ? from.get(0) : from);
-        }
-      } else if (item.containsKey("accept")
-          && key.equals("service")
-          && !rule.services().isEmpty()) {
-        List<String> services = inside(rule);
-        opened.put(key, services.size() == 1 ? services.get(0) : services);
-      } else {
-        opened.put(key, each.getValue());
-      }
+  private Placed openedTo(InwardRule rule, Placed added) {
+    if (added instanceof AccessList list) {
+      List<AccessRule> rules = new ArrayList<>();
+      list.rules().forEach(each -> rules.add(openedTo(rule, each)));
+      return list.withRules(rules);
     }
-    return opened;
+    return added instanceof AccessRule access ? openedTo(rule, access) : added;
+  }
+
+  private AccessRule openedTo(InwardRule rule, AccessRule access) {
+    return access
+        .withName("what " + rule.name() + " leads in")
+        .withFrom(senders(rule))
+        .withServices(rule.services().isEmpty() ? access.services() : inside(rule));
   }
 
   /** The services of a rule as they are inside. */
-  static List<String> inside(InwardRule rule) {
-    List<String> texts = new ArrayList<>();
+  static List<ServiceTerm> inside(InwardRule rule) {
+    PortSet ports = rule.internalPorts();
+    List<ServiceTerm> inside = new ArrayList<>();
     for (ServiceTerm term : rule.services()) {
-      if (rule.internalPorts() == null) {
-        texts.add(term.text());
+      if (ports == null) {
+        inside.add(term);
         continue;
       }
       for (ServicePart part : term.service().parts()) {
-        texts.add(
-            Protocol.hasPorts(part.protocol())
-                ? rule.internalPorts() + "/" + Protocol.name(part.protocol())
-                : part.toString());
+        inside.add(
+            ServiceTerm.of(
+                Protocol.hasPorts(part.protocol())
+                    ? new ServicePart(part.protocol(), ports, part.icmpType())
+                    : part));
       }
     }
-    return texts;
-  }
-
-  private Map<String, Object> openedIn(InwardRule rule, Map<?, ?> list) {
-    Map<String, Object> opened = openedTo(rule, list);
-    if (opened.get("rules") instanceof List<?> rules
-        && rules.size() == 1
-        && rules.get(0) instanceof Map<?, ?> only) {
-      opened.put("rules", List.of(openedTo(rule, only)));
-    }
-    return opened;
+    return inside;
   }
 
   private static String barrier(Decision end, Conversation sample) {
@@ -398,7 +388,7 @@ final class Offers {
           disabled,
           Labels.of(disabled) + " is disabled, but " + Labels.of(rule) + " relies on it",
           null,
-          Cure.of("enable it", new Edit.Take(disabled.place(), "disabled")));
+          Cure.of("enable it", new Change.Alter(disabled, disabled.enabled())));
     }
     check.add(
         Code.ACCESS_WITHOUT_TRANSLATION,
@@ -412,7 +402,8 @@ final class Offers {
             + " brings them there",
         check.traced(check.attempt(fit.sample())),
         disabled != null
-            ? Cure.of("enable " + Labels.of(disabled), new Edit.Take(disabled.place(), "disabled"))
+            ? Cure.of(
+                "enable " + Labels.of(disabled), new Change.Alter(disabled, disabled.enabled()))
             : cure(device, rule, accepted));
   }
 
@@ -433,51 +424,66 @@ final class Offers {
     Interface own = Sides.outer(device);
     Address external = own == null ? null : own.address(Family.IPV4);
     if (one == null || own == null || external == null) {
-      return Cure.of("take the rule away", new Edit.Remove(rule.place()));
+      return Cure.of("take the rule away", new Change.Remove(rule));
     }
     Packet packet = one.packet();
-    InwardRule near = forOtherProtocol(device, packet);
+    DestinationRule near = forOtherProtocol(device, packet);
     if (near != null) {
-      int port = near.services().get(0).service().parts().get(0).ports().first();
+      PortSet ports = near.services().get(0).service().parts().get(0).ports();
+      ServicePart part = new ServicePart(packet.protocol, ports, Icmp.NO_TYPE);
       return Cure.of(
           "let " + Labels.of(near) + " take " + Protocol.name(packet.protocol),
-          new Edit.Put(
-              near.place(), "at", near.external().text() + " " + Probe.of(packet.protocol, port)));
+          new Change.Alter(near, near.withServices(List.of(ServiceTerm.of(part)))));
     }
     Host host = check.site.hostAt(packet.destination());
-    String to = host == null ? packet.destination().toString() : host.name();
-    Map<String, Object> item = new LinkedHashMap<>();
+    Address inside = packet.destination();
+    AddressTerm to = host == null ? AddressTerm.of(inside) : AddressTerm.of(host);
+    Placed first = device.inward().isEmpty() ? firstOf(device) : device.inward().get(0);
     if (!Protocol.hasPorts(packet.protocol)) {
       Address free = new Externals(check).free(device, own);
       if (free == null) {
-        return Cure.byHand("give " + to + " an external address of its own with a static rule");
+        return Cure.byHand(
+            "give " + to.text() + " an external address of its own with a static rule");
       }
-      item.put("static", rule.name());
-      item.put("facing", own.name());
-      item.put("external", free.toString());
-      item.put("internal", to);
+      TranslationRule fixed =
+          StaticRuleBuilder.builder()
+              .name(rule.name())
+              .facing(InterfaceTerm.of(own))
+              .external(External.of(free))
+              .internal(to)
+              .internalBlock(Prefix.of(inside))
+              .place(Place.IN_CODE)
+              .build();
       return Cure.of(
-          "give it an external address of its own",
-          new Edit.Insert(device.place(), "translation", firstDestination(device), item));
+          "give it an external address of its own", new Change.Add(device, fixed, first));
     }
     NameAnswers names = new NameAnswers(check);
-    item.put("destination", rule.name());
-    item.put("arriving", own.name());
-    item.put("at", names.told(own, packet));
-    item.put("becomes", to + " " + packet.destinationPort);
-    List<String> insiders = names.insidersOf(device);
-    if (!insiders.isEmpty() && !item.get("at").toString().startsWith(own.name() + " ")) {
-      item.put("hairpin", insiders.size() == 1 ? insiders.get(0) : insiders);
-    }
+    DestinationRule led =
+        names
+            .told(own, packet)
+            .name(rule.name())
+            .facing(InterfaceTerm.of(own))
+            .internal(to)
+            .internalBlock(Prefix.of(inside))
+            .internalPorts(PortSet.of(packet.destinationPort))
+            .place(Place.IN_CODE)
+            .build();
+    boolean atInterface = led.external().ofInterface() != null;
     return Cure.of(
         "lead it there with a destination rule",
-        new Edit.Insert(device.place(), "translation", firstDestination(device), item));
+        new Change.Add(
+            device, atInterface ? led : led.withHairpin(names.hairpinOf(device)), first));
+  }
+
+  private static @Nullable Placed firstOf(Device device) {
+    return device.translation().isEmpty() ? null : device.translation().get(0);
   }
 
   /** A rule that leads to the same port of the same address, but over the other protocol. */
-  private static @Nullable InwardRule forOtherProtocol(Device device, Packet packet) {
-    for (InwardRule to : device.inward()) {
-      if (!to.isBothWays()
+  private static @Nullable DestinationRule forOtherProtocol(Device device, Packet packet) {
+    for (InwardRule rule : device.inward()) {
+      DestinationRule to = rule.by(fixed -> null, destination -> destination);
+      if (to != null
           && !to.disabled()
           && to.internalBlock().contains(packet.destination())
           && to.services().size() == 1
@@ -492,13 +498,6 @@ final class Offers {
       }
     }
     return null;
-  }
-
-  private static org.eskerfield.model.@Nullable Place firstDestination(Device device) {
-    if (!device.inward().isEmpty()) {
-      return device.inward().get(0).place();
-    }
-    return device.translation().isEmpty() ? null : device.translation().get(0).place();
   }
 
   /** Whether a rule names IPv4 addresses that are all private. */

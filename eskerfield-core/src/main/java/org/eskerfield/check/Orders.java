@@ -5,8 +5,8 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -129,7 +129,7 @@ final class Orders {
             + list.list().otherwiseText()
             + "' decide alike",
         null,
-        Cure.of("take it away", new Edit.Remove(rule.place())));
+        Cure.of("take it away", new Change.Remove(rule)));
   }
 
   /** The packets of senders who are where the ways that a list guards begin. */
@@ -308,7 +308,7 @@ final class Orders {
     T broad = rules.get(taker);
     return Cure.of(
         "move " + Labels.of(broad) + " behind the rules that it hides",
-        new Edit.Move(broad.place(), last + 1 < rules.size() ? rules.get(last + 1).place() : null));
+        new Change.Move(broad, last + 1 < rules.size() ? rules.get(last + 1) : null));
   }
 
   private <T extends Named> Cure cure(
@@ -319,18 +319,18 @@ final class Orders {
       int at,
       List<Integer> takenBy) {
     if (same || other == null) {
-      return Cure.of("take it away: what it is for is done already", new Edit.Remove(rule.place()));
+      return Cure.of("take it away: what it is for is done already", new Change.Remove(rule));
     }
     for (int by : takenBy) {
       if (entries.get(at).takes().covers(entries.get(by).takes())) {
         return Cure.of(
             "take it away; to put it first would hide " + Labels.of(other) + " instead",
-            new Edit.Remove(rule.place()));
+            new Change.Remove(rule));
       }
     }
     return Cure.of(
         "move it before " + Labels.of(other) + ", so that the rule for less comes first",
-        new Edit.Move(rule.place(), other.place()));
+        new Change.Move(rule, other));
   }
 
   private static <T extends Named> String names(List<T> rules, List<Integer> numbers) {

@@ -9,19 +9,24 @@ import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
@@ -29,6 +34,7 @@ import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.PacketSet;
@@ -151,9 +157,9 @@ final class Sides {
     if (clients.isEmpty()) {
       return;
     }
-    String outer = null;
+    Interface outer = null;
     for (Interface each : rule.leaving().interfaces()) {
-      outer = each.isOutside() ? each.name() : outer;
+      outer = each.isOutside() ? each : outer;
     }
     check.add(
         Code.CLIENTS_REWRITTEN,
@@ -166,9 +172,9 @@ final class Sides {
         check.traced(check.attempt(check.preferring(clients, check.describedOutside()).sample())),
         outer != null
             ? Cure.of(
-                "let it act towards " + outer + " only",
-                new Edit.Put(rule.place(), "leaving", outer))
-            : Cure.of("take it away", new Edit.Remove(rule.place())));
+                "let it act towards " + outer.name() + " only",
+                new Change.Alter(rule, rule.leavingBy(InterfaceTerm.of(outer))))
+            : Cure.of("take it away", new Change.Remove(rule)));
   }
 
   // From the internet.
@@ -237,27 +243,26 @@ final class Sides {
    * A stance that drops what comes from the internet; what is led inside on purpose is admitted.
    */
   private Cure close(Device device, Interface arriving) {
-    Map<String, Object> stance = new LinkedHashMap<>();
-    stance.put(arriving.network().zone() + " to any", "drop");
-    for (Stance.Pair pair : device.stance().pairs()) {
-      stance.putIfAbsent(pair.from() + " to " + pair.to(), pair.action().toString());
-    }
-    stance.put("otherwise", device.stance().otherwise().toString());
-    Map<String, Object> everybody = new LinkedHashMap<>();
-    everybody.put("from", Site.ANY);
-    everybody.put("log", "true");
-    List<Edit> edits = new ArrayList<>();
-    edits.add(new Edit.Put(device.place(), "stance", stance));
+    Stance stance = device.stance();
+    String outside = arriving.network().zone();
+    List<Stance.Pair> pairs = new ArrayList<>(stance.pairs());
+    pairs.removeIf(pair -> pair.from().equals(outside) && pair.to().equals(Site.ANY));
+    pairs.add(0, new Stance.Pair(outside, Site.ANY, Action.DROP, Place.IN_CODE));
+    Stance closed = new Stance(stance.otherwise(), pairs, stance.place());
+    Admission everybody =
+        new Admission(List.of(AddressTerm.any()), /* when= */ null, /* log= */ true, Place.IN_CODE);
+    List<Change> changes = new ArrayList<>();
+    changes.add(new Change.Alter(device, device.withStance(closed)));
     for (InwardRule rule : device.inward()) {
       if (!rule.disabled()
           && rule.admit() == null
           && rule.facing().names(arriving)
           && isOpen(device, arriving, rule)) {
-        edits.add(new Edit.Put(rule.place(), "admit", everybody));
+        changes.add(new Change.Alter(rule, rule.admitting(everybody)));
       }
     }
     return new Cure(
-        "let the stance drop what comes from the internet, and admit what is offered", edits);
+        "let the stance drop what comes from the internet, and admit what is offered", changes);
   }
 
   /** Whether everybody is let in by a rule today, since no list guards its way. */
@@ -296,16 +301,14 @@ final class Sides {
             check.traced(check.attempt(one)),
             Cure.of(
                 "let " + device.name() + " discard what is left of the block",
-                new Edit.Insert(device.place(), "routes", null, discards(routed.to().toString()))));
+                new Change.Add(device, discarding(routed.to()), null)));
       }
     }
   }
 
-  private static Map<String, Object> discards(String to) {
-    Map<String, Object> route = new LinkedHashMap<>();
-    route.put("to", to);
-    route.put("discard", "true");
-    return route;
+  private static Route discarding(Prefix to) {
+    return new Route(
+        to, to.toString(), null, null, Route.DEFAULT_PREFERENCE, /* note= */ null, Place.IN_CODE);
   }
 
   // Lists.
@@ -329,9 +332,14 @@ final class Sides {
       return;
     }
     Family open = kept4.isEmpty() ? Family.IPV4 : Family.IPV6;
-    Map<String, Object> rule = new LinkedHashMap<>();
-    rule.put("drop", "the other family");
-    rule.put("to", open == Family.IPV4 ? "0.0.0.0/0" : "::/0");
+    Address every = Address.lowest(open);
+    AccessRule rule =
+        AccessRuleBuilder.builder()
+            .action(Action.DROP)
+            .name("the other family")
+            .to(List.of(AddressTerm.of(Prefix.around(every, 0))))
+            .place(Place.IN_CODE)
+            .build();
     check.add(
         Code.FAMILY_UNFILTERED,
         list.list(),
@@ -346,7 +354,7 @@ final class Sides {
         null,
         Cure.of(
             "drop what comes in over " + open + ", and accept before that what is meant to",
-            new Edit.Insert(list.list().place(), "rules", null, rule)));
+            new Change.Add(list.list(), rule, null)));
   }
 
   private void guardsNothing(Device device, CompiledList list) {
@@ -360,7 +368,7 @@ final class Sides {
 
   /** The way on which most of the rules could match something. */
   private Cure guards(Device device, CompiledList list) {
-    Map<String, Object> best = new LinkedHashMap<>();
+    AccessList.Guard best = null;
     int most = 0;
     for (Interface arriving : device.interfaces()) {
       for (Interface leaving : device.interfaces()) {
@@ -374,17 +382,15 @@ final class Sides {
         }
         if (fit > most) {
           most = fit;
-          best.clear();
-          best.put("arriving", arriving.name());
-          best.put("leaving", leaving.name());
+          best = AccessList.Guard.of(arriving, leaving);
         }
       }
     }
-    return best.isEmpty()
-        ? Cure.of("take it away", new Edit.Remove(list.list().place()))
+    return best == null
+        ? Cure.of("take it away", new Change.Remove(list.list()))
         : Cure.of(
             "let it guard the way that its rules are about",
-            new Edit.Put(list.list().place(), "guards", best));
+            new Change.Alter(list.list(), list.list().withGuards(List.of(best))));
   }
 
   private int fits(List<AddressTerm> terms, Device device, Interface own) {

@@ -1,12 +1,11 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Map;
-import org.eskerfield.cure.Cure;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
@@ -25,7 +24,6 @@ import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
-import org.jspecify.annotations.Nullable;
 
 /** The hosts that rules lead to, and how hosts are set. */
 final class Targets {
@@ -76,7 +74,7 @@ final class Targets {
           null,
           Cure.of(
               "reserve the address for it",
-              new Edit.Put(host.place(), "assigned", Assignment.RESERVED.toString())));
+              new Change.Alter(host, host.withAssigned(Assignment.RESERVED))));
     }
     if (host.off()) {
       check.add(
@@ -84,7 +82,7 @@ final class Targets {
           host,
           host.name() + " is switched off, but " + Labels.of(rule) + " leads there",
           null,
-          Cure.of("switch it on, and say so", new Edit.Take(host.place(), "off")));
+          Cure.of("switch it on, and say so", new Change.Alter(host, host.withOff(false))));
     }
     if (!rule.services().isEmpty()) {
       listens(device, rule, host, to);
@@ -112,7 +110,7 @@ final class Targets {
     String service = one == null ? "" : PacketWords.service(one.packet());
     List<String> listens = new ArrayList<>();
     host.listens().forEach(term -> listens.add(term.text()));
-    List<String> asked = new ArrayList<>(listens);
+    List<ServiceTerm> asked = new ArrayList<>(host.listens());
     asked.addAll(Offers.inside(rule));
     check.add(
         Code.NOTHING_LISTENS,
@@ -129,7 +127,7 @@ final class Targets {
             "let "
                 + host.name()
                 + " listen there, and say so; or lead the rule to what it listens on",
-            new Edit.Put(host.place(), "listens", asked.size() == 1 ? asked.get(0) : asked)));
+            new Change.Alter(host, host.withListens(asked))));
   }
 
   private void gateway(Host host) {
@@ -162,7 +160,7 @@ final class Targets {
           candidates.size() == 1
               ? Cure.of(
                   "give it " + candidates.get(0),
-                  new Edit.Put(host.place(), "gateway", candidates.get(0).toString()))
+                  new Change.Alter(host, host.withGateways(candidates)))
               : Cure.byHand("name the device that leads on"));
     }
     for (Prefix own : host.ownPrefixes()) {
@@ -180,7 +178,7 @@ final class Targets {
             null,
             Cure.of(
                 "set the prefix of its network on it, and say so",
-                new Edit.Take(host.place(), "own-prefix")));
+                new Change.Alter(host, host.withOwnPrefixes(List.of()))));
       }
     }
   }
@@ -202,7 +200,7 @@ final class Targets {
               null,
               Cure.of(
                   "reserve the address for it where leases are handed out",
-                  new Edit.Put(host.place(), "assigned", Assignment.RESERVED.toString())));
+                  new Change.Alter(host, host.withAssigned(Assignment.RESERVED))));
         }
       }
     }
@@ -235,10 +233,14 @@ final class Targets {
       managed(host, offered, let);
       return;
     }
-    Map<String, Object> rule = new LinkedHashMap<>();
-    rule.put("accept", "what it offers");
-    rule.put("service", host.listens().size() == 1 ? host.listens().get(0).text() : texts(host));
-    Place first = firstRule(host);
+    AccessRule rule =
+        AccessRuleBuilder.builder()
+            .action(Action.ACCEPT)
+            .name("what it offers")
+            .services(host.listens())
+            .place(Place.IN_CODE)
+            .build();
+    List<AccessRule> all = host.filter().rules();
     check.add(
         Code.HOST_FILTER,
         host,
@@ -246,7 +248,7 @@ final class Targets {
         null,
         Cure.of(
             "let its filter accept what it offers",
-            new Edit.Insert(host.place(), "filter/rules", first, rule)));
+            new Change.Add(host.filter(), rule, all.isEmpty() ? null : all.get(0))));
   }
 
   /** A host that is managed over the network, with a filter that lets nobody manage it. */
@@ -265,16 +267,6 @@ final class Targets {
           null,
           Cure.byHand("let the filter accept those who manage it"));
     }
-  }
-
-  private static @Nullable Place firstRule(Host host) {
-    return host.filter() == null || host.filter().rules().isEmpty()
-        ? null
-        : host.filter().rules().get(0).place();
-  }
-
-  private static List<String> texts(Host host) {
-    return host.listens().stream().map(ServiceTerm::text).toList();
   }
 
   private PacketSet sources(AccessRule rule) {

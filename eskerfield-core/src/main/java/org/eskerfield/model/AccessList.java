@@ -41,7 +41,16 @@ public record AccessList(
       @Nullable InterfaceTerm leaving,
       boolean toDevice,
       Place place)
-      implements Placed {}
+      implements Placed {
+    /** From one interface to another. */
+    public static Guard of(Interface arriving, Interface leaving) {
+      return new Guard(
+          InterfaceTerm.of(arriving),
+          InterfaceTerm.of(leaving),
+          /* toDevice= */ false,
+          Place.IN_CODE);
+    }
+  }
 
   /** What becomes of packets that no rule matches, as a site file says it. */
   public String otherwiseText() {

@@ -12,8 +12,9 @@ import org.jspecify.annotations.Nullable;
  * @param log whether what it lets in is logged
  * @param place where it stands
  */
+@Built
 public record Admission(List<AddressTerm> from, @Nullable Schedule when, boolean log, Place place)
-    implements Placed {
+    implements Placed, AdmissionBuilder.With {
   /** Copies the list. */
   public Admission {
     from = List.copyOf(from);

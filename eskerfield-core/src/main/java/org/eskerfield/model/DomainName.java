@@ -18,14 +18,21 @@ public record DomainName(String name, List<Answer> answers, Place place) impleme
    * @param resolver the host that says it; null for every resolver that has no answer of its own
    * @param addresses the addresses; empty if there is no such name
    * @param follows the interface whose address it always is, or null
+   * @param texts the same as written: addresses, names of hosts, a device with an interface, or
+   *     {@code none}
    * @param place where it stands
    */
   public record Answer(
-      @Nullable String resolver, List<Address> addresses, @Nullable Interface follows, Place place)
+      @Nullable String resolver,
+      List<Address> addresses,
+      @Nullable Interface follows,
+      List<String> texts,
+      Place place)
       implements Placed {
-    /** Copies the addresses. */
+    /** Copies the lists. */
     public Answer {
       addresses = List.copyOf(addresses);
+      texts = List.copyOf(texts);
     }
   }
 

@@ -14,6 +14,16 @@ import org.jspecify.annotations.Nullable;
  * @param text as written
  */
 public record External(@Nullable Prefix literal, @Nullable Interface ofInterface, String text) {
+  /** Whatever address an interface has. */
+  public static External of(Interface own) {
+    return new External(null, own, own.name());
+  }
+
+  /** One address as such. */
+  public static External of(Address address) {
+    return new External(Prefix.of(address), null, address.toString());
+  }
+
   /** The block now, in this family; null if there is none. */
   public @Nullable Prefix now(Family family) {
     if (ofInterface != null) {

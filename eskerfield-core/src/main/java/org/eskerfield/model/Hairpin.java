@@ -10,7 +10,9 @@ import org.jspecify.annotations.Nullable;
  * @param source what the source becomes on the way to the server
  * @param place where it stands
  */
-public record Hairpin(InterfaceTerm from, Source source, Place place) implements Placed {
+@Built
+public record Hairpin(InterfaceTerm from, Source source, Place place)
+    implements Placed, HairpinBuilder.With {
   /** What the source of a hairpinned packet becomes. */
   public enum Source {
     /**

@@ -1,5 +1,6 @@
 package org.eskerfield.model;
 
+import java.util.ArrayList;
 import java.util.List;
 
 /**
@@ -14,6 +15,18 @@ public record InterfaceTerm(String text, List<Interface> interfaces, Place place
   /** Copies the interfaces. */
   public InterfaceTerm {
     interfaces = List.copyOf(interfaces);
+  }
+
+  /** One interface by its name. */
+  public static InterfaceTerm of(Interface own) {
+    return new InterfaceTerm(own.name(), List.of(own), Place.IN_CODE);
+  }
+
+  /** The interfaces of this one, and another by its name. */
+  public InterfaceTerm and(Interface other) {
+    List<Interface> all = new ArrayList<>(interfaces);
+    all.add(other);
+    return new InterfaceTerm(text + ", " + other.name(), all, place);
   }
 
   /** Whether an interface of the rule's device is among those that the term stands for. */

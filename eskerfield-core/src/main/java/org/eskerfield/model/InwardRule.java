@@ -77,6 +77,26 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
   /** The port inside for an external one. */
   int internalPort(int externalPort);
 
+  /** The same at another external address. */
+  default InwardRule at(External external) {
+    return by(fixed -> fixed.withExternal(external), to -> to.withExternal(external));
+  }
+
+  /** The same with another external side. */
+  default InwardRule facingTo(InterfaceTerm facing) {
+    return by(fixed -> fixed.withFacing(facing), to -> to.withFacing(facing));
+  }
+
+  /** The same with a hairpin, or without one. */
+  default InwardRule hairpinning(@Nullable Hairpin hairpin) {
+    return by(fixed -> fixed.withHairpin(hairpin), to -> to.withHairpin(hairpin));
+  }
+
+  /** The same with an admission, or without one. */
+  default InwardRule admitting(@Nullable Admission admit) {
+    return by(fixed -> fixed.withAdmit(admit), to -> to.withAdmit(admit));
+  }
+
   @Override
   default boolean lends() {
     return false;

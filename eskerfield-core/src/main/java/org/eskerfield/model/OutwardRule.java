@@ -57,6 +57,33 @@ public sealed interface OutwardRule extends TranslationRule permits DynamicRule,
     return null;
   }
 
+  /** The same for what leaves elsewhere. */
+  default OutwardRule leavingBy(InterfaceTerm leaving) {
+    return by(dynamic -> dynamic.withLeaving(leaving), shared -> shared.withLeaving(leaving));
+  }
+
+  /** The same with another pool. */
+  default OutwardRule lending(Pool pool) {
+    return by(dynamic -> dynamic.withPool(pool), shared -> shared.withPool(pool));
+  }
+
+  /** A rule that shares the addresses among the same sources. */
+  default SharedRule shared() {
+    return by(
+        rule ->
+            new SharedRule(
+                rule.name(),
+                rule.from(),
+                rule.to(),
+                rule.leaving(),
+                rule.pool(),
+                rule.state(),
+                rule.disabled(),
+                rule.note(),
+                rule.place()),
+        rule -> rule);
+  }
+
   @Override
   default boolean isBothWays() {
     return false;

@@ -11,9 +11,10 @@ import org.jspecify.annotations.Nullable;
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record OwnService(
     ServiceTerm service, List<AddressTerm> from, @Nullable String note, Place place)
-    implements Placed {
+    implements Placed, OwnServiceBuilder.With {
   /** Copies the list. */
   public OwnService {
     from = List.copyOf(from);

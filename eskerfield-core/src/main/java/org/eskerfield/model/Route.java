@@ -9,20 +9,24 @@ import org.jspecify.annotations.Nullable;
  * the lowest preference number, then the order in the file.
  *
  * @param to the destinations
+ * @param text the destinations as written: a prefix, {@code any} or the name of a network, which
+ *     may have several prefixes, with a route for each
  * @param via the next hop; null exactly for a route that discards
  * @param leaving the interface whose network holds the next hop; null for a route that discards
  * @param preference the lower, the sooner it is taken
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
+@Built
 public record Route(
     Prefix to,
+    String text,
     @Nullable Address via,
     @Nullable Interface leaving,
     int preference,
     @Nullable String note,
     Place place)
-    implements Placed {
+    implements Placed, RouteBuilder.With {
   /** The preference of a route that names none. */
   public static final int DEFAULT_PREFERENCE = 10;
 

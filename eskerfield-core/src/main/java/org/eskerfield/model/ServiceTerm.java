@@ -14,6 +14,12 @@ public record ServiceTerm(Service service, Place place) implements Placed {
     return service.name();
   }
 
+  /** One protocol with its ports or type, as such. */
+  public static ServiceTerm of(ServicePart part) {
+    Service service = new Service(part.toString(), List.of(part), Place.IN_CODE);
+    return new ServiceTerm(service, Place.IN_CODE);
+  }
+
   /** Whether one of the terms covers the packet; no terms cover every packet. */
   public static boolean anyCovers(
       List<ServiceTerm> terms, int protocol, int destinationPort, int icmpType) {

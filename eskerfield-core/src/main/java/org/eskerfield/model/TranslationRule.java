@@ -109,6 +109,16 @@ public sealed interface TranslationRule extends Named
   /** Whether the rule is kept but does not act. */
   boolean disabled();
 
+  /** The same, and it acts. */
+  default TranslationRule enabled() {
+    return by(
+        fixed -> fixed.withDisabled(false),
+        to -> to.withDisabled(false),
+        dynamic -> dynamic.withDisabled(false),
+        shared -> shared.withDisabled(false),
+        untouched -> untouched.withDisabled(false));
+  }
+
   /** The engineer's remark, or null. */
   @Nullable String note();
 }

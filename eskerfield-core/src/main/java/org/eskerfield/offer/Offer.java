@@ -4,30 +4,37 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.Collections;
-import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
-import java.util.Map;
 import java.util.Set;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.Ledger;
 import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
 import org.eskerfield.model.Assignment;
+import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.Place;
+import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.offer.Plan.Proof;
 import org.eskerfield.offer.Plan.Step;
@@ -57,7 +64,8 @@ import org.jspecify.annotations.Nullable;
  */
 public final class Offer {
   /** Where packets for the service must be led, as the next device outwards has to write it. */
-  private record Target(Address address, String text, List<ServicePart> parts, String service) {}
+  private record Target(
+      Address address, AddressTerm term, List<ServicePart> parts, ServiceTerm service) {}
 
   private static final int FIRST_FREE = 1024;
 
@@ -117,7 +125,12 @@ public final class Offer {
     movedOutside();
     Address outsider = outsider();
     List<Hop> hops = WayOut.of(site, host, outsider);
-    Target target = new Target(address, host.name(), wish.service().parts(), wish.service().name());
+    Target target =
+        new Target(
+            address,
+            AddressTerm.of(host),
+            wish.service().parts(),
+            new ServiceTerm(wish.service(), Place.IN_CODE));
     for (int i = 0; i < hops.size() - 1; i++) {
       target = inner(hops.get(i), hops.get(i + 1), target);
     }
@@ -185,24 +198,6 @@ public final class Offer {
     return free;
   }
 
-  private static Map<String, Object> map(@Nullable Object... keysAndValues) {
-    Map<String, Object> map = new LinkedHashMap<>();
-    for (int i = 0; i < keysAndValues.length; i += 2) {
-      if (keysAndValues[i + 1] != null) {
-        map.put(String.valueOf(keysAndValues[i]), keysAndValues[i + 1]);
-      }
-    }
-    return map;
-  }
-
-  private static Object oneOrList(List<String> texts) {
-    return texts.size() == 1 ? texts.get(0) : List.copyOf(texts);
-  }
-
-  private List<String> fromTexts() {
-    return wish.from().stream().map(AddressTerm::text).toList();
-  }
-
   private boolean fromAnybody() {
     return wish.from().stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
   }
@@ -229,14 +224,17 @@ public final class Offer {
     return parts.get(0).ports() + "/" + String.join("+", protocols);
   }
 
-  private static Target at(Target target, Address address, String text, List<ServicePart> parts) {
-    boolean same = parts.equals(target.parts);
-    return new Target(address, text, parts, same ? target.service : text(parts));
+  private static Target at(Target target, Address address, List<ServicePart> parts) {
+    ServiceTerm service =
+        parts.equals(target.parts)
+            ? target.service
+            : new ServiceTerm(new Service(text(parts), parts, Place.IN_CODE), Place.IN_CODE);
+    return new Target(address, AddressTerm.of(address), parts, service);
   }
 
-  private static String becomes(Target external, Target target) {
-    boolean same = external.parts.equals(target.parts);
-    return target.text + (same ? "" : " " + target.parts.get(0).ports());
+  /** The ports inside where they differ from those outside. */
+  private static @Nullable PortSet inside(Target external, Target target) {
+    return external.parts.equals(target.parts) ? null : target.parts.get(0).ports();
   }
 
   // A device on the way that is not the last.
@@ -279,8 +277,8 @@ public final class Offer {
       List<ServicePart> parts =
           port == target.parts.get(0).ports().first() ? target.parts : moved(target.parts, port);
       if (parts != null && taker(own, parts) == null) {
-        Target external = at(target, own, own.toString(), parts);
-        rule(hop, target, external, hop.outer().name());
+        Target external = at(target, own, parts);
+        rule(hop, target, external);
         return external;
       }
     }
@@ -345,7 +343,7 @@ public final class Offer {
     List<Address> candidates = wish.whole() ? free(outer) : candidates(last, target);
     for (Address candidate : candidates) {
       if (taker(candidate, parts) == null && !isHidden(outer, candidate)) {
-        return external(outer, candidate, parts, target);
+        return at(target, candidate, parts);
       }
     }
     throw none(last, parts);
@@ -420,7 +418,7 @@ public final class Offer {
               + (others.isEmpty() ? "" : (port < 0 ? "" : "; ") + others.get(0) + " is free for it")
               + (port < 0 && others.isEmpty() ? "withdraw what has it" : ""));
     }
-    return external(outer, chosen, parts, target);
+    return at(target, chosen, parts);
   }
 
   /** What keeps an address from being one host's as a whole. */
@@ -429,14 +427,9 @@ public final class Offer {
     return holders.isEmpty() ? null : holders.get(0);
   }
 
-  private static Target external(
-      Interface outer, Address address, List<ServicePart> parts, Target target) {
-    boolean own = outer.addresses().contains(address);
-    return at(
-        new Target(address, "", target.parts, target.service),
-        address,
-        own ? outer.name() : address.toString(),
-        parts);
+  /** How rules name an external address: as the interface's, if it has it. */
+  private static External external(Interface outer, Address address) {
+    return outer.addresses().contains(address) ? External.of(outer) : External.of(address);
   }
 
   private static boolean isHidden(Interface outer, Address address) {
@@ -492,78 +485,82 @@ public final class Offer {
             "there is " + String.join(", ", insiders(site, wish.host())));
       }
     }
-    String arriving = last.outer().name();
     if (!wish.whole()) {
-      rule(last, target, external, arriving);
+      rule(last, target, external);
       return;
     }
     access(last, target, external, null, true);
-    Map<String, Object> item =
-        map(
-            "static",
-            name,
-            "facing",
-            arriving,
-            "external",
-            external.text,
-            "internal",
-            wish.host().name(),
-            "hairpin",
-            wish.hairpin().isEmpty() ? null : oneOrList(wish.hairpin()));
-    translate(last, item, external.text + " is " + wish.host().name() + ", both ways");
+    External there = external(last.outer(), external.address);
+    TranslationRule fixed =
+        StaticRuleBuilder.builder()
+            .name(name)
+            .facing(InterfaceTerm.of(last.outer()))
+            .external(there)
+            .internal(AddressTerm.of(wish.host()))
+            .internalBlock(Prefix.of(target.address))
+            .hairpin(hairpin(last.device()))
+            .place(Place.IN_CODE)
+            .build();
+    translate(last, fixed, there.text() + " is " + wish.host().name() + ", both ways");
+  }
+
+  /** Of the device, those insiders who may use the external address, too; null if none may. */
+  private @Nullable Hairpin hairpin(Device device) {
+    List<Interface> insiders = new ArrayList<>();
+    for (String insider : wish.hairpin()) {
+      for (Interface own : device.interfaces()) {
+        if (own.name().equals(insider) || own.network().zone().equals(insider)) {
+          insiders.add(own);
+        }
+      }
+    }
+    InterfaceTerm from =
+        new InterfaceTerm(String.join(", ", wish.hairpin()), insiders, Place.IN_CODE);
+    return insiders.isEmpty() ? null : new Hairpin(from, Hairpin.Source.DEVICE, Place.IN_CODE);
   }
 
   /** A destination rule, with what lets its packets in. */
-  private void rule(Hop hop, Target target, Target external, String arriving)
-      throws RefusedChangeException {
+  private void rule(Hop hop, Target target, Target external) throws RefusedChangeException {
     boolean outermost = hop.outer().isOutside();
-    Map<String, Object> item =
-        map(
-            "destination",
-            name,
-            "arriving",
-            arriving,
-            "at",
-            (hop.outer().addresses().contains(external.address)
-                    ? hop.outer().name()
-                    : external.text)
-                + " "
-                + external.service,
-            "becomes",
-            becomes(external, target),
-            "hairpin",
-            outermost && !wish.hairpin().isEmpty() ? oneOrList(wish.hairpin()) : null);
-    access(hop, target, external, item, outermost);
+    PortSet inside = inside(external, target);
+    DestinationRuleBuilder rule =
+        DestinationRuleBuilder.builder()
+            .name(name)
+            .facing(InterfaceTerm.of(hop.outer()))
+            .external(external(hop.outer(), external.address))
+            .services(List.of(external.service))
+            .internal(target.term)
+            .internalBlock(Prefix.of(target.address))
+            .internalPorts(inside)
+            .hairpin(outermost ? hairpin(hop.device()) : null)
+            .place(Place.IN_CODE);
+    access(hop, target, external, rule, outermost);
     translate(
         hop,
-        item,
+        rule.build(),
         "what comes to "
             + external.address
             + ", "
-            + external.service
+            + external.service.text()
             + ", goes to "
-            + becomes(external, target));
+            + target.term.text()
+            + (inside == null ? "" : " " + inside));
   }
 
-  private void translate(Hop hop, Map<String, Object> item, String what) {
+  private void translate(Hop hop, TranslationRule added, String what) {
     Device device = hop.device();
-    Place before = null;
+    TranslationRule before = null;
     String where = "last of its translation rules";
     for (TranslationRule rule : device.translation()) {
       if (rule.outward() != null) {
-        before = rule.place();
+        before = rule;
         where = "before '" + rule.name() + "', with the other rules for what arrives";
         break;
       }
     }
     boolean any = !device.inward().isEmpty();
     where += any ? ": none of them takes these packets" : "";
-    steps.add(
-        new Step(
-            device.name(),
-            what,
-            where,
-            new Edit.Insert(device.place(), "translation", before, item)));
+    steps.add(new Step(device.name(), what, where, new Change.Add(device, added, before)));
   }
 
   // Access.
@@ -579,7 +576,7 @@ public final class Offer {
       Hop hop,
       Target target,
       Target external,
-      @Nullable Map<String, Object> rule,
+      @Nullable DestinationRuleBuilder rule,
       boolean outermost)
       throws RefusedChangeException {
     Device device = hop.device();
@@ -594,10 +591,10 @@ public final class Offer {
         lists.add(list);
       }
     }
-    List<String> who = new ArrayList<>(fromTexts());
+    List<AddressTerm> who = new ArrayList<>(wish.from());
     boolean hairpins = !wish.hairpin().isEmpty() && !wish.whole();
     if (hairpins && !fromAnybody()) {
-      who.addAll(outermost ? wish.hairpin() : hairpinned());
+      who.addAll(outermost ? insiders(device) : hairpinned());
     }
     boolean open =
         device.stance().actionFor(hop.outer().network().zone(), hop.inner().network().zone())
@@ -608,37 +605,30 @@ public final class Offer {
         return;
       }
       boolean log = wish.log() && outermost;
-      Object from = oneOrList(who);
-      rule.put(
-          "admit",
-          log || wish.when() != null
-              ? map(
-                  "from",
-                  from,
-                  "when",
-                  wish.when() == null ? null : wish.when().name(),
-                  "log",
-                  log ? "true" : null)
-              : from);
+      rule.admit(new Admission(who, wish.when(), log, Place.IN_CODE));
       return;
     }
     Target seen = device.seesOriginal() ? external : target;
-    Map<String, Object> item =
-        map(
-            "accept",
-            name,
-            "from",
-            fromAnybody() ? null : oneOrList(who),
-            "to",
-            device.seesOriginal() ? external.address.toString() : target.text,
-            "service",
-            seen.service,
-            "when",
-            wish.when() == null ? null : wish.when().name(),
-            "log",
-            wish.log() && outermost ? "true" : null);
+    AccessRule access =
+        AccessRuleBuilder.builder()
+            .action(Action.ACCEPT)
+            .name(name)
+            .from(fromAnybody() ? List.of() : who)
+            .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address) : target.term))
+            .services(List.of(seen.service))
+            .when(wish.when())
+            .log(wish.log() && outermost)
+            .place(Place.IN_CODE)
+            .build();
     if (lists.isEmpty() && !(open && fromAnybody() && wish.when() == null)) {
-      String way = hop.outer().name() + " to " + hop.inner().name();
+      AccessList list =
+          AccessListBuilder.builder()
+              .name(hop.outer().name() + " to " + hop.inner().name())
+              .guards(List.of(AccessList.Guard.of(hop.outer(), hop.inner())))
+              .rules(List.of(access))
+              .otherwise(open ? Action.ACCEPT : Action.DROP)
+              .place(Place.IN_CODE)
+              .build();
       steps.add(
           new Step(
               device.name(),
@@ -648,35 +638,42 @@ public final class Offer {
                   + hop.inner().name()
                   + " and lets it in",
               "",
-              new Edit.Define(
-                  device.place(),
-                  "access",
-                  way,
-                  map(
-                      "guards",
-                      map("arriving", hop.outer().name(), "leaving", hop.inner().name()),
-                      "rules",
-                      List.of(item),
-                      "otherwise",
-                      open ? "accept" : "drop"))));
+              new Change.Add(device, list, null)));
     }
     for (AccessList list : lists) {
-      accept(device, list, seen, item);
+      accept(device, list, seen, access);
     }
   }
 
-  /** The addresses that hairpinned packets bear on their way to inner devices. */
-  private List<String> hairpinned() throws RefusedChangeException {
-    List<Hop> hops = WayOut.of(site, wish.host(), outsider());
-    List<String> all = new ArrayList<>();
-    hops.get(hops.size() - 1).inner().addresses().stream()
-        .filter(address -> address.family() == Family.IPV4)
-        .forEach(address -> all.add(address.toString()));
+  /** The insiders who may use the external address, too, as an access rule names them. */
+  private List<AddressTerm> insiders(Device device) {
+    List<AddressTerm> all = new ArrayList<>();
+    for (String insider : wish.hairpin()) {
+      if (site.zones().contains(insider)) {
+        all.add(new AddressTerm(AddressTerm.Kind.ZONE, insider, AddressSet.NONE, Place.IN_CODE));
+        continue;
+      }
+      for (Interface own : device.interfaces()) {
+        if (own.name().equals(insider)) {
+          all.add(AddressTerm.of(own.network()));
+        }
+      }
+    }
     return all;
   }
 
-  private void accept(Device device, AccessList list, Target seen, Map<String, Object> item) {
-    Place before = null;
+  /** The addresses that hairpinned packets bear on their way to inner devices. */
+  private List<AddressTerm> hairpinned() throws RefusedChangeException {
+    List<Hop> hops = WayOut.of(site, wish.host(), outsider());
+    List<AddressTerm> all = new ArrayList<>();
+    hops.get(hops.size() - 1).inner().addresses().stream()
+        .filter(address -> address.family() == Family.IPV4)
+        .forEach(address -> all.add(AddressTerm.of(address)));
+    return all;
+  }
+
+  private void accept(Device device, AccessList list, Target seen, AccessRule added) {
+    AccessRule before = null;
     String where = list.rules().isEmpty() ? "" : "last: no rule before it drops what it lets in";
     for (AccessRule rule : list.rules()) {
       boolean plain = rule.when() == null && rule.sourcePorts() == null && !rule.disabled();
@@ -694,7 +691,7 @@ public final class Offer {
         return;
       }
       if (rule.action() != Action.ACCEPT && before == null) {
-        before = all ? rule.place() : null;
+        before = all ? rule : null;
         where =
             all
                 ? "before '" + rule.name() + "', which would " + rule.action() + " all of it"
@@ -706,7 +703,7 @@ public final class Offer {
             device.name(),
             "list '" + list.name() + "' lets it in",
             where,
-            new Edit.Insert(list.place(), "rules", before, item)));
+            new Change.Add(list, added, before)));
   }
 
   private AddressSet all(List<AddressTerm> terms) {

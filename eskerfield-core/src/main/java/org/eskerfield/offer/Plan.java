@@ -3,7 +3,7 @@ package org.eskerfield.offer;
 import java.time.ZonedDateTime;
 import java.util.List;
 import java.util.Objects;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
 import org.eskerfield.packet.Address;
 import org.eskerfield.trace.Probe;
 import org.jspecify.annotations.Nullable;
@@ -21,9 +21,9 @@ public record Plan(List<Step> steps, List<Proof> proofs) {
    * @param device its name; empty for what belongs to no device
    * @param what what is done, in one sentence
    * @param where where in the order it goes and why; empty where that does not matter
-   * @param edit the same as an edit of the site file; null where nothing has to be done
+   * @param change the same as a change of the site; null where nothing has to be done
    */
-  public record Step(String device, String what, String where, @Nullable Edit edit) {}
+  public record Step(String device, String what, String where, @Nullable Change change) {}
 
   /**
    * A conversation whose end is known before it is tried.
@@ -49,8 +49,8 @@ public record Plan(List<Step> steps, List<Proof> proofs) {
     proofs = List.copyOf(proofs);
   }
 
-  /** The edits of all steps, in their order. */
-  public List<Edit> edits() {
-    return steps.stream().map(Step::edit).filter(Objects::nonNull).toList();
+  /** The changes of all steps, in their order. */
+  public List<Change> changes() {
+    return steps.stream().map(Step::change).filter(Objects::nonNull).toList();
   }
 }

@@ -4,7 +4,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
-import org.eskerfield.cure.Edit;
+import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -111,7 +111,7 @@ public final class Withdrawal {
               each.device.name(),
               Labels.of(each.rule) + " goes",
               "",
-              new Edit.Remove(each.rule.place())));
+              new Change.Remove(each.rule)));
     }
     steps.addAll(0, rules);
     names();
@@ -214,7 +214,7 @@ public final class Withdrawal {
               && !rule.to().isEmpty()
               && !rule.services().isEmpty()
               && to.union(only).equals(only);
-      List<String> kept = new ArrayList<>();
+      List<ServiceTerm> kept = new ArrayList<>();
       int gone = 0;
       for (ServiceTerm term : rule.services()) {
         boolean all =
@@ -223,7 +223,7 @@ public final class Withdrawal {
         if (all) {
           gone++;
         } else {
-          kept.add(term.text());
+          kept.add(term);
         }
       }
       if (!here || gone == 0 || removed.contains(rule)) {
@@ -233,12 +233,15 @@ public final class Withdrawal {
       String in = Labels.of(rule) + " of list '" + list.name() + "'";
       steps.add(
           kept.isEmpty()
-              ? new Step(device.name(), in + " goes", "", new Edit.Remove(rule.place()))
+              ? new Step(device.name(), in + " goes", "", new Change.Remove(rule))
               : new Step(
                   device.name(),
-                  in + " lets in only " + String.join(", ", kept) + " from now on",
+                  in
+                      + " lets in only "
+                      + String.join(", ", kept.stream().map(ServiceTerm::text).toList())
+                      + " from now on",
                   "",
-                  new Edit.Put(rule.place(), "service", kept.size() == 1 ? kept.get(0) : kept)));
+                  new Change.Alter(rule, rule.withServices(kept))));
     }
   }
 
@@ -278,7 +281,7 @@ public final class Withdrawal {
                 "",
                 "name " + name.name() + " goes, since its address is nobody's any more",
                 "",
-                new Edit.Remove(name.place())));
+                new Change.Remove(name)));
       }
     }
   }
@@ -290,7 +293,7 @@ public final class Withdrawal {
         Prefix external = rule.block(Family.IPV4);
         if (external != null && external.contains(address)) {
           boolean goes =
-              steps.stream().anyMatch(step -> new Edit.Remove(rule.place()).equals(step.edit()));
+              steps.stream().anyMatch(step -> new Change.Remove(rule).equals(step.change()));
           if (!goes) {
             return false;
           }

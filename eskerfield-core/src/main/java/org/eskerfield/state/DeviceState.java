@@ -174,10 +174,6 @@ public final class DeviceState {
     sessions.noteWay(reference, way);
   }
 
-  public void forgetWays() {
-    sessions.forgetWays();
-  }
-
   /** The rule that changed the destination of the opener's packets. */
   public @Nullable TranslationRule destinationRule(int reference) {
     return origins.rule(sessions.destinationRule(reference >> 1));
@@ -460,8 +456,7 @@ public final class DeviceState {
     }
     takable = changed.takable();
     for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-      uncountEndpoints(at);
-      countEndpoints(at);
+      countEndpoints(at); // what nobody takes any more stays counted until it ends
     }
     sessions.forgetWays();
   }

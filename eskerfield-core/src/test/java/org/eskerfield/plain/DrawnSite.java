@@ -135,7 +135,15 @@ final class DrawnSite {
       routes.add(route("192.0.2.64/30", "10.2.0.5", interfaces));
     }
     if (chance(10)) {
-      routes.add(new Route(p("203.0.113.4/32"), null, null, Route.DEFAULT_PREFERENCE, null, HERE));
+      routes.add(
+          new Route(
+              p("203.0.113.4/32"),
+              "203.0.113.4/32",
+              null,
+              null,
+              Route.DEFAULT_PREFERENCE,
+              null,
+              HERE));
     }
     device("edge", interfaces, routes, kind);
     return site();
@@ -271,7 +279,7 @@ final class DrawnSite {
             .filter(own -> own.network().prefixOf(a(via)) != null)
             .findFirst()
             .orElseThrow();
-    return new Route(p(to), a(via), leaving, Route.DEFAULT_PREFERENCE, null, HERE);
+    return new Route(p(to), to, a(via), leaving, Route.DEFAULT_PREFERENCE, null, HERE);
   }
 
   // Devices.

@@ -2,6 +2,7 @@ package org.eskerfield.trace;
 
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
+import static org.assertj.core.api.Assertions.tuple;
 import static org.eskerfield.Numbers.a;
 
 import java.time.Duration;
@@ -26,6 +27,7 @@ import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.BindingRow;
+import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.SessionRow;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.Outcome;
@@ -172,6 +174,42 @@ class RunTest {
     run.advance(Duration.ofMinutes(5));
     assertThat(run.open(old).outcome()).isEqualTo(Outcome.DROPPED);
     assertThatThrownBy(() -> run.goOnWith(new Draft().site())).hasMessageContaining("edge");
+  }
+
+  /** Ports 1 to 65535 of the address, without those of rules and own services. */
+  @Test
+  void aPoolHasThePortsThatNobodyClaims() {
+    Site site =
+        edge()
+            .runs(443)
+            .destination("outside", "198.51.100.140", 1502, "10.77.4.11", 502)
+            .shared("10.77.4.0/24", "outside")
+            .done()
+            .site();
+    Run run = run(site);
+    run.open(question(site, "client1", Protocol.TCP, 5000));
+    run.open(question(site, "client2", Protocol.UDP, 5000));
+    assertThat(run.fills("edge"))
+        .extracting(PoolFill::protocol, PoolFill::taken, PoolFill::size)
+        .containsExactly(
+            tuple(Protocol.TCP, 1L, 65_533L),
+            tuple(Protocol.UDP, 1L, 65_533L),
+            tuple(Protocol.ICMP, 0L, 65_535L));
+  }
+
+  @Test
+  void aSnapshotNeedsEveryPolicyOfItsRun() {
+    Site first = edge().shared("10.77.4.0/24", "outside").done().site();
+    Site second =
+        edge().dynamic("10.77.4.0/24", "outside", "198.51.100.141-198.51.100.142").done().site();
+    Run run = run(first);
+    run.goOnWith(second);
+    run.open(question(second, "client1", Protocol.UDP, 5000));
+    Snapshot snapshot = run.snapshot();
+    assertThat(Tracer.of(second).goOn(snapshot, List.of(first)).sessionCount("edge")).isEqualTo(1);
+    assertThatThrownBy(() -> Tracer.of(second).goOn(snapshot, List.of()))
+        .isInstanceOf(IllegalArgumentException.class)
+        .hasMessageContaining("policy 1 has no");
   }
 
   @Test

@@ -98,6 +98,26 @@ class DeviceMachineTest {
     assertThat(reply.ttl).isEqualTo(Packet.INITIAL_TTL - 1);
   }
 
+  /** The quick way remembers a route by its number, and another policy numbers them anew. */
+  @Test
+  void aKnownSessionGoesByTheRoutesOfTheNewPolicy() {
+    Site changed =
+        edge(Action.DROP)
+            .shared("10.77.4.0/24", "outside")
+            .route("192.0.2.200/32", "198.51.100.130")
+            .done()
+            .site();
+    for (int i = 0; i < 2; i++) {
+      machine.arrive(udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT), inside, null);
+      assertThat(machine.nextHop()).isEqualTo(a("198.51.100.129"));
+    }
+    machine.goOnWith(
+        DeviceProgram.compile(changed, Objects.requireNonNull(changed.devices().get("edge"))));
+    Packet then = udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT);
+    assertThat(machine.arrive(then, inside, null)).isEqualTo(Ruling.SESSION_KNOWN);
+    assertThat(machine.nextHop()).isEqualTo(a("198.51.100.130"));
+  }
+
   @Test
   void pingsAreToldApartByTheirIdentifier() {
     List<Header> sent = new ArrayList<>();

@@ -9,10 +9,10 @@ import java.nio.file.Path;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
+import org.eskerfield.change.Change;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
-import org.eskerfield.cure.Edit;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -37,7 +37,7 @@ public record CuredSite(String before, String after, SiteFile file, String patch
    */
   public static @Nullable CuredSite of(Path path, String name, Finding finding, List<Finding> all)
       throws IOException {
-    CuredSite cured = edited(path, name, finding.cure().edits());
+    CuredSite cured = changed(path, name, finding.cure().changes());
     if (cured == null) {
       return null;
     }
@@ -57,6 +57,28 @@ public record CuredSite(String before, String after, SiteFile file, String patch
 
   private static String key(Finding finding) {
     return finding.code() + " " + finding.about();
+  }
+
+  /**
+   * The file with some changes carried out.
+   *
+   * @return null if there are none, or what they make cannot be read as a site
+   * @throws IOException if the file cannot be read
+   */
+  public static @Nullable CuredSite changed(Path path, String name, List<Change> changes)
+      throws IOException {
+    return edited(path, name, ChangeEdits.of(changes));
+  }
+
+  /**
+   * A text of a site file with some changes carried out.
+   *
+   * @param folder where the file stands, for the files that it names; null if it names none
+   * @return null if there are none, or what they make cannot be read as a site
+   */
+  public static @Nullable CuredSite changed(
+      String before, @Nullable Path folder, String name, List<Change> changes) {
+    return edited(before, folder, name, ChangeEdits.of(changes));
   }
 
   /**

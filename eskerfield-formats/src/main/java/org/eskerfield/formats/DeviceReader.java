@@ -6,6 +6,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.Objects;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessListBuilder;
@@ -317,6 +318,7 @@ final class DeviceReader {
           routes.add(
               new Route(
                   to,
+                  Objects.requireNonNullElse(route.text("to"), to.toString()),
                   next,
                   leaving,
                   preference == null ? Route.DEFAULT_PREFERENCE : Integer.decode(preference),

@@ -77,7 +77,8 @@ final class NameReader {
                 "write an address, a host, a device with one of its interfaces, or none");
       }
     }
-    answers.add(new DomainName.Answer(resolver, addresses, follows, at.place()));
+    List<String> written = texts.stream().map(Node.Scalar::text).toList();
+    answers.add(new DomainName.Answer(resolver, addresses, follows, written, at.place()));
   }
 
   /** Whose answer it is: a host's, or, as null, that of all others. */

@@ -14,11 +14,11 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
+import org.eskerfield.change.Change;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Code;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
-import org.eskerfield.cure.Edit;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -109,11 +109,11 @@ public record PlannedChange(
       throws IOException {
     String text = Files.readString(path);
     Path folder = path.toAbsolutePath().getParent();
-    CuredSite first = CuredSite.edited(text, folder, name, plan.edits());
+    CuredSite first = CuredSite.changed(text, folder, name, plan.changes());
     if (first == null) {
       return null;
     }
-    List<Edit> edits = new ArrayList<>(plan.edits());
+    List<Edit> edits = new ArrayList<>(ChangeEdits.of(plan.changes()));
     for (Proof proof : plan.proofs()) {
       Conversation conversation = converse(first.file().site(), proof);
       edits.add(
@@ -138,28 +138,28 @@ public record PlannedChange(
     String text = Files.readString(path);
     Path folder = path.toAbsolutePath().getParent();
     List<String> tidied = new ArrayList<>();
-    List<Edit> edits = new ArrayList<>(plan.edits());
+    List<Change> changes = new ArrayList<>(plan.changes());
     // With what they name goes what could not be read without it.
     for (Expectation each : before.expectations()) {
       if (isAbout(each, plan) || needs(each, before.site(), plan)) {
-        edits.add(new Edit.Remove(each.place()));
+        changes.add(new Change.Remove(each));
         tidied.add("expectation: " + each.text());
       }
     }
-    CuredSite changed = CuredSite.edited(text, folder, name, edits);
+    CuredSite changed = CuredSite.changed(text, folder, name, changes);
     List<Finding> old = Checker.open(before.site(), before.policy());
     for (int round = 0; changed != null && round < MOST_ROUNDS; round++) {
-      List<Edit> more = new ArrayList<>();
+      List<Change> more = new ArrayList<>();
       for (Verdict verdict : broken(before, changed.file())) {
-        more.add(new Edit.Remove(verdict.expectation().place()));
+        more.add(new Change.Remove(verdict.expectation()));
         tidied.add("expectation: " + verdict.expectation().text());
       }
       if (more.isEmpty()) {
         for (Finding finding :
             Checker.without(Checker.open(changed.file().site(), changed.file().policy()), old)) {
           boolean left = finding.code() == Code.UNUSED || finding.code() == Code.ACCEPTANCE_UNUSED;
-          if (left && !finding.cure().edits().isEmpty()) {
-            more.addAll(finding.cure().edits());
+          if (left && !finding.cure().changes().isEmpty()) {
+            more.addAll(finding.cure().changes());
             tidied.add(finding.message());
           }
         }
@@ -168,7 +168,7 @@ public record PlannedChange(
         CuredSite all = whole(text, changed, name);
         return of(before, all, tidied, plan);
       }
-      changed = CuredSite.edited(changed.after(), folder, name, more);
+      changed = CuredSite.changed(changed.after(), folder, name, more);
     }
     return null;
   }
@@ -190,9 +190,9 @@ public record PlannedChange(
   /** Whether an expectation names a rule, or asks for a name, that the plan takes away. */
   private static boolean needs(Expectation expected, Site site, Plan plan) {
     Set<Place> gone = new HashSet<>();
-    for (Edit edit : plan.edits()) {
-      if (edit instanceof Edit.Remove removal) {
-        gone.add(removal.object());
+    for (Change change : plan.changes()) {
+      if (change instanceof Change.Remove removal) {
+        gone.add(removal.object().place());
       }
     }
     Set<Place> called = new HashSet<>();

@@ -14,7 +14,6 @@ import java.util.Objects;
 import java.util.Set;
 import java.util.TreeSet;
 import java.util.regex.Pattern;
-import org.eskerfield.cure.Edit;
 import org.eskerfield.formats.SiteText.UneditableException;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.WholeCharacters;
@@ -248,11 +247,7 @@ public final class SiteEditor {
     if (edit instanceof Edit.Put put) {
       put(mapping(put.owner()), put.key(), put.value());
     } else if (edit instanceof Edit.Take taken) {
-      MappingNode mapping = mapping(taken.owner());
-      NodeTuple entry = entry(mapping, taken.key());
-      if (entry != null) {
-        remove(mapping, mapping.getValue().indexOf(entry));
-      }
+      take(mapping(taken.owner()), taken.key());
     } else if (edit instanceof Edit.Rename rename) {
       Node name = mustHave(mapping(rename.owner()), rename.key()).getKeyNode();
       replace(start(name), end(name), name(rename.name()));
@@ -294,6 +289,16 @@ public final class SiteEditor {
       }
     } else if (edit instanceof Edit.Move move) {
       move(find(move.item()), move.before() == null ? null : find(move.before()));
+    }
+  }
+
+  private void take(MappingNode mapping, String key) {
+    int path = key.indexOf('/');
+    NodeTuple entry = entry(mapping, path < 0 ? key : key.substring(0, path));
+    if (entry != null && path < 0) {
+      remove(mapping, mapping.getValue().indexOf(entry));
+    } else if (entry != null && entry.getValueNode() instanceof MappingNode held) {
+      take(held, key.substring(path + 1));
     }
   }
 
@@ -637,6 +642,9 @@ public final class SiteEditor {
       return "[" + String.join(", ", list.stream().map(SiteEditor::flow).toList()) + "]";
     }
     String text = value.toString();
+    if (value instanceof Boolean || value instanceof Number) {
+      return text;
+    }
     if (Printable.firstThatIsNot(text) >= 0) { // line breaks, and what only notes may hold
       String escaped = text.replace("\\", "\\\\").replace("\"", "\\\"").replace("\n", "\\n");
       return '"' + Printable.escaped(escaped) + '"';

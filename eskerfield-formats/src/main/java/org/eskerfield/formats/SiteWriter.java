@@ -2,6 +2,7 @@ package org.eskerfield.formats;
 
 import java.time.DayOfWeek;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Locale;
@@ -87,23 +88,49 @@ public final class SiteWriter {
    * @return in the order of the reference; empty for everything else that has a place
    */
   public static Map<String, String> keys(Placed thing) {
-    Map<String, Object> all = Map.of();
-    if (thing instanceof TranslationRule rule) {
-      all = translation(rule);
-      all.remove(rule.kind());
-    } else if (thing instanceof AccessRule rule) {
-      all = rule(rule);
-      all.remove(rule.action().toString());
-    } else if (thing instanceof Interface own) {
-      all = networkInterface(own);
-    } else if (thing instanceof Route route) {
-      all = route(route);
-    } else if (thing instanceof OwnService own) {
-      all = ownService(own);
-    }
     Map<String, String> keys = new LinkedHashMap<>();
-    all.forEach((key, value) -> keys.put(key, line(value)));
+    if (thing instanceof TranslationRule
+        || thing instanceof AccessRule
+        || thing instanceof Interface
+        || thing instanceof Route
+        || thing instanceof OwnService) {
+      tree(thing).forEach((key, value) -> keys.put(key, line(value)));
+    }
+    if (thing instanceof TranslationRule rule) {
+      keys.remove(rule.kind());
+    } else if (thing instanceof AccessRule rule) {
+      keys.remove(rule.action().toString());
+    }
     return keys;
+  }
+
+  /**
+   * What an object says by its own keys, as a site file does; of a device and a host without the
+   * objects that stand in it.
+   *
+   * @return in the order of the reference; empty for what has no keys of its own
+   */
+  static Map<String, Object> tree(Placed thing) {
+    if (thing instanceof TranslationRule rule) {
+      return translation(rule);
+    } else if (thing instanceof AccessRule rule) {
+      return rule(rule);
+    } else if (thing instanceof AccessList list) {
+      return list(list);
+    } else if (thing instanceof Interface own) {
+      return networkInterface(own);
+    } else if (thing instanceof Route route) {
+      return route(route);
+    } else if (thing instanceof OwnService own) {
+      return ownService(own);
+    } else if (thing instanceof Host host) {
+      return host(host.withFilter(null));
+    } else if (thing instanceof Network network) {
+      return network(network);
+    } else if (thing instanceof Device device) {
+      return settings(device);
+    }
+    return Map.of();
   }
 
   private static String line(Object value) {
@@ -134,18 +161,21 @@ public final class SiteWriter {
     }
   }
 
-  private static List<String> texts(Iterable<?> values) {
-    List<String> texts = new ArrayList<>();
-    values.forEach(value -> texts.add(value.toString()));
-    return texts;
+  /** One value stands for itself, several as a list. */
+  private static Object some(List<String> values) {
+    return values.size() == 1 ? values.get(0) : values;
   }
 
-  private static List<String> terms(List<AddressTerm> terms) {
-    return terms.stream().map(AddressTerm::text).toList();
+  private static Object texts(Collection<?> values) {
+    return some(values.stream().map(Object::toString).toList());
   }
 
-  private static List<String> services(List<ServiceTerm> terms) {
-    return terms.stream().map(ServiceTerm::text).toList();
+  private static Object terms(List<AddressTerm> terms) {
+    return some(terms.stream().map(AddressTerm::text).toList());
+  }
+
+  private static Object services(List<ServiceTerm> terms) {
+    return some(terms.stream().map(ServiceTerm::text).toList());
   }
 
   private static @Nullable String name(@Nullable InterfaceTerm term) {
@@ -181,7 +211,7 @@ public final class SiteWriter {
                     each.name(), each.windows().stream().map(SiteWriter::window).toList()));
     put(map, "schedules", schedules);
     Map<String, Object> names = new LinkedHashMap<>();
-    site.names().values().forEach(each -> names.put(each.name(), answers(site, each)));
+    site.names().values().forEach(each -> names.put(each.name(), answers(each)));
     put(map, "names", names);
     Map<String, Object> devices = new LinkedHashMap<>();
     site.devices().values().forEach(each -> devices.put(each.name(), device(each)));
@@ -204,7 +234,7 @@ public final class SiteWriter {
     for (AddressRange range : network.leases().ranges()) {
       leases.add(range.toString());
     }
-    put(map, "leases", leases);
+    put(map, "leases", some(leases));
     put(map, "resolver", network.resolver() == null ? null : network.resolver().text());
     put(map, "note", network.note());
     return map;
@@ -213,7 +243,7 @@ public final class SiteWriter {
   private static Map<String, Object> host(Host host) {
     Map<String, Object> map = new LinkedHashMap<>();
     List<String> on = host.networks().stream().map(Network::name).toList();
-    map.put("on", on.isEmpty() ? Site.INTERNET : on);
+    map.put("on", on.isEmpty() ? Site.INTERNET : some(on));
     map.put("at", texts(host.addresses()));
     map.put("assigned", host.assigned().toString());
     put(map, "gateway", texts(host.gateways()));
@@ -237,28 +267,28 @@ public final class SiteWriter {
     return map;
   }
 
-  private static List<String> parts(Service service) {
+  private static Object parts(Service service) {
     List<String> parts = new ArrayList<>();
     for (ServicePart part : service.parts()) {
       if (part.icmpType() != Icmp.ECHO_REQUEST_V6) { // 'ping' is both families' already
         parts.add(part.toString());
       }
     }
-    return parts;
+    return some(parts);
   }
 
   private static Map<String, Object> window(Schedule.Window window) {
     Map<String, Object> map = new LinkedHashMap<>();
     Matcher words = WINDOW.matcher(window.text());
     if (words.matches() && !words.group(1).isEmpty()) {
-      map.put("days", List.of(words.group(1).split(", ")));
+      map.put("days", some(List.of(words.group(1).split(", "))));
       put(map, "hours", words.group(2));
     } else {
       List<String> days = new ArrayList<>();
       for (DayOfWeek day : new TreeSet<>(window.days())) {
         days.add(day.name().toLowerCase(Locale.ROOT).substring(0, 3));
       }
-      map.put("days", days);
+      map.put("days", some(days));
       map.put("hours", window.start() + "-" + window.end());
     }
     put(map, "first-day", window.firstDay() == null ? null : window.firstDay().toString());
@@ -266,27 +296,41 @@ public final class SiteWriter {
     return map;
   }
 
-  private static Object answers(Site site, DomainName name) {
+  private static Map<String, Object> answers(DomainName name) {
     Map<String, Object> map = new LinkedHashMap<>();
     for (DomainName.Answer answer : name.answers()) {
       String resolver = answer.resolver() == null ? Site.INTERNET : answer.resolver();
-      Object value = answer.addresses().isEmpty() ? "none" : texts(answer.addresses());
-      Interface follows = answer.follows();
-      if (follows != null) {
-        for (Device device : site.devices().values()) {
-          if (device.interfaces().contains(follows)) {
-            value = device.name() + " " + follows.name();
-          }
-        }
-      }
-      map.put(resolver, value);
+      map.put(resolver, answer(answer));
     }
     return map;
+  }
+
+  /** What a resolver answers, as a site file says it. */
+  static Object answer(DomainName.Answer answer) {
+    return some(answer.texts());
   }
 
   // Devices.
 
   private static Map<String, Object> device(Device device) {
+    Map<String, Object> map = settings(device);
+    if (device.state().equals(StateSettings.OF_THE_RFCS)) {
+      map.remove("state");
+    }
+    Map<String, Object> interfaces = new LinkedHashMap<>();
+    device.interfaces().forEach(own -> interfaces.put(own.name(), networkInterface(own)));
+    map.put("interfaces", interfaces);
+    // A network of several prefixes is one route of the file, and several of the model.
+    put(map, "routes", device.routes().stream().map(SiteWriter::route).distinct().toList());
+    put(map, "services", device.services().stream().map(SiteWriter::ownService).toList());
+    put(map, "translation", device.translation().stream().map(SiteWriter::translation).toList());
+    Map<String, Object> access = new LinkedHashMap<>();
+    device.access().forEach(list -> access.put(list.name(), list(list)));
+    put(map, "access", access);
+    return map;
+  }
+
+  private static Map<String, Object> settings(Device device) {
     Map<String, Object> map = new LinkedHashMap<>();
     put(map, "note", device.note());
     map.put("stance", stance(device.stance()));
@@ -294,18 +338,7 @@ public final class SiteWriter {
       map.put("access-sees", "original");
     }
     putIf(map, "verify-source", device.verifySource());
-    if (!device.state().equals(StateSettings.OF_THE_RFCS)) {
-      map.put("state", state(device.state()));
-    }
-    Map<String, Object> interfaces = new LinkedHashMap<>();
-    device.interfaces().forEach(own -> interfaces.put(own.name(), networkInterface(own)));
-    map.put("interfaces", interfaces);
-    put(map, "routes", device.routes().stream().map(SiteWriter::route).toList());
-    put(map, "services", device.services().stream().map(SiteWriter::ownService).toList());
-    put(map, "translation", device.translation().stream().map(SiteWriter::translation).toList());
-    Map<String, Object> access = new LinkedHashMap<>();
-    device.access().forEach(list -> access.put(list.name(), list(list)));
-    put(map, "access", access);
+    map.put("state", state(device.state()));
     return map;
   }
 
@@ -345,7 +378,7 @@ public final class SiteWriter {
     map.put("inbound-refreshes", state.inboundRefreshes());
     map.put("mid-stream", state.midStream());
     map.put("file-transfer", state.fileTransfer());
-    map.put("control-ports", List.of(state.controlPorts().toString().split(",")));
+    map.put("control-ports", some(List.of(state.controlPorts().toString().split(","))));
     if (!state.synWait().isZero()) {
       map.put("syn-wait", state.synWait().toSeconds() + "s");
     }
@@ -377,7 +410,7 @@ public final class SiteWriter {
 
   private static Map<String, Object> route(Route route) {
     Map<String, Object> map = new LinkedHashMap<>();
-    map.put("to", route.to().toString());
+    map.put("to", route.text());
     put(map, "via", route.via() == null ? null : route.via().toString());
     putIf(map, "discard", route.discards());
     if (route.preference() != Route.DEFAULT_PREFERENCE) {
@@ -412,7 +445,7 @@ public final class SiteWriter {
 
   private static String at(External external, List<ServiceTerm> services) {
     List<String> words = new ArrayList<>(List.of(external.text()));
-    words.addAll(services(services));
+    services.forEach(each -> words.add(each.text()));
     return String.join(" ", words);
   }
 
@@ -446,19 +479,25 @@ public final class SiteWriter {
     put(map, "sources-become", rule.by(fixed -> null, to -> sources(to)));
     Hairpin hairpin = rule.hairpin();
     if (hairpin != null) {
-      Map<String, Object> inner = new LinkedHashMap<>();
-      inner.put("from", List.of(hairpin.from().text().split(", ")));
-      inner.put("source", hairpin.source().toString());
-      map.put("hairpin", inner);
+      Object from = some(List.of(hairpin.from().text().split(", ")));
+      boolean plain = hairpin.source() == Hairpin.Source.DEVICE;
+      map.put("hairpin", plain ? from : fromAnd(from, "source", hairpin.source().toString()));
     }
     Admission admit = rule.admit();
     if (admit != null) {
-      Map<String, Object> inner = new LinkedHashMap<>();
-      inner.put("from", terms(admit.from()));
-      put(inner, "when", admit.when() == null ? null : admit.when().name());
+      Object from = terms(admit.from());
+      String when = admit.when() == null ? null : admit.when().name();
+      Map<String, Object> inner = fromAnd(from, "when", when);
       putIf(inner, "log", admit.log());
-      map.put("admit", inner);
+      map.put("admit", inner.size() == 1 ? from : inner);
     }
+  }
+
+  private static Map<String, Object> fromAnd(Object from, String key, @Nullable Object value) {
+    Map<String, Object> map = new LinkedHashMap<>();
+    map.put("from", from);
+    put(map, key, value);
+    return map;
   }
 
   private static Map<String, Object> list(AccessList list) {
@@ -471,7 +510,7 @@ public final class SiteWriter {
       put(way, "to", guard.toDevice() ? Site.SELF : null);
       guards.add(way);
     }
-    put(map, "guards", guards);
+    put(map, "guards", guards.size() == 1 ? guards.get(0) : guards);
     putIf(map, "stateless", list.stateless());
     put(map, "rules", list.rules().stream().map(SiteWriter::rule).toList());
     map.put("otherwise", list.otherwiseText());
@@ -486,7 +525,7 @@ public final class SiteWriter {
     put(map, "to", terms(rule.to()));
     put(map, "service", services(rule.services()));
     PortSet ports = rule.sourcePorts();
-    put(map, "source-port", ports == null ? null : List.of(ports.toString().split(",")));
+    put(map, "source-port", ports == null ? null : some(List.of(ports.toString().split(","))));
     put(map, "when", rule.when() == null ? null : rule.when().name());
     putIf(map, "log", rule.log());
     putIf(map, "disabled", rule.disabled());

@@ -149,11 +149,11 @@ class AnySiteTest {
       for (Finding finding : findings) {
         assertThat(finding.message()).isNotBlank();
         assertThat(finding.cure().summary()).isNotBlank();
-        if (finding.cure().edits().isEmpty()) {
+        if (finding.cure().changes().isEmpty()) {
           continue;
         }
         boolean fits =
-            CuredSite.edited(folder.resolve("any.site.yaml"), "any", finding.cure().edits())
+            CuredSite.changed(folder.resolve("any.site.yaml"), "any", finding.cure().changes())
                 != null;
         carried += fits ? 1 : 0;
         none += fits ? 0 : 1;

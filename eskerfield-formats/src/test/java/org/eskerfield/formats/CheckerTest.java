@@ -417,7 +417,7 @@ class CheckerTest {
         Path file = folder.resolve("x.site.yaml");
         CuredSite cured = CuredSite.of(file, "x", finding, findings);
         if (mistake.byHand) {
-          assertThat(finding.cure().edits()).isEmpty();
+          assertThat(finding.cure().changes()).isEmpty();
         } else {
           assertThat(cured).as("%s", finding.cure()).isNotNull();
         }

@@ -8,7 +8,6 @@ import java.nio.charset.StandardCharsets;
 import java.util.List;
 import java.util.stream.Collectors;
 import java.util.stream.IntStream;
-import org.eskerfield.cure.Edit;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;

@@ -8,7 +8,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Random;
 import java.util.regex.Pattern;
-import org.eskerfield.cure.Edit;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;

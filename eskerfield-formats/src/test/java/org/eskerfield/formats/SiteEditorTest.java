@@ -14,7 +14,6 @@ import java.util.Objects;
 import java.util.Random;
 import net.jqwik.api.ForAll;
 import net.jqwik.api.Property;
-import org.eskerfield.cure.Edit;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;

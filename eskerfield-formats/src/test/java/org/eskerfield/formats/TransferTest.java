@@ -9,7 +9,6 @@ import java.util.stream.Collectors;
 import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.cure.Edit;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
@@ -241,7 +240,7 @@ class TransferTest {
     assertThat(obstacle.cause()).hasToString(cause);
     assertThat(obstacle.detail()).contains(detail);
     String put =
-        Cures.of(site, obstacle).edits().stream()
+        ChangeEdits.of(Cures.of(site, obstacle).changes()).stream()
             .map(edit -> ((Edit.Put) edit).key())
             .collect(Collectors.joining(" "));
     assertThat(put).isEqualTo(keys.replace("none", ""));

@@ -115,8 +115,7 @@ class ReportTest {
     assertThat(inwards).hasSize(6);
     assertThat(inwards.get(1))
         .startsWith("2 destination booking arriving uplink at 203.0.113.35 https becomes 10.44.0.2")
-        .contains(
-            "hairpin from boats, source device admit from any, log yes note lockhouse expects")
+        .contains("hairpin boats admit from any, log yes note lockhouse expects")
         .contains("What arrives on uplink for 203.0.113.35, https (443/tcp), goes to 10.44.0.2");
     for (WebElement link : browser.findElements(By.cssSelector("nav a"))) {
       String target = link.getDomAttribute("href").substring(1);

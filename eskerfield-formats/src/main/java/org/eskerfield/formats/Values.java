@@ -1,4 +1,4 @@
-package org.eskerfield.cure;
+package org.eskerfield.formats;
 
 import java.util.Collections;
 import java.util.LinkedHashMap;

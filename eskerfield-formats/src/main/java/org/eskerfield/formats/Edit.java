@@ -1,4 +1,4 @@
-package org.eskerfield.cure;
+package org.eskerfield.formats;
 
 import org.eskerfield.model.Place;
 import org.jspecify.annotations.Nullable;

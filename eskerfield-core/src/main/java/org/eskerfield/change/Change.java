@@ -1,0 +1,37 @@
+package org.eskerfield.change;
+
+import org.eskerfield.model.Placed;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * One alteration of a policy, told with the objects of the model. {@link Changes} carries it out on
+ * the model; a module for files carries it out on their text.
+ */
+public sealed interface Change {
+  /**
+   * An object says something else. Of a device or a host its own settings count, not what is in it.
+   *
+   * @param object the object as it is: a rule, list, route, own service, interface, device or host
+   * @param by the same with what it shall say
+   */
+  record Alter(Placed object, Placed by) implements Change {}
+
+  /**
+   * Something comes to what holds several of its kind.
+   *
+   * @param object the access list for an access rule, else the device
+   * @param added an access rule, a translation rule, an access list or a route
+   * @param before what it goes before; null to go last
+   */
+  record Add(Placed object, Placed added, @Nullable Placed before) implements Change {}
+
+  /** An object goes, with all that is in it. */
+  record Remove(Placed object) implements Change {}
+
+  /**
+   * A rule goes elsewhere in its list.
+   *
+   * @param before the rule that it goes before; null to go last
+   */
+  record Move(Placed object, @Nullable Placed before) implements Change {}
+}

@@ -3,6 +3,7 @@ package org.eskerfield.cause;
 import java.util.EnumSet;
 import java.util.Objects;
 import java.util.Set;
+import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -39,7 +40,7 @@ final class AccessCauses extends Case {
     return verdict(
         late ? Cause.OUTSIDE_SCHEDULE : Cause.SENDER_NOT_ADMITTED,
         end,
-        site.with(Mends.with(device, rule, Rules.admittingAll(rule))));
+        on(new Change.Alter(rule, Rules.admittingAll(rule))));
   }
 
   Verdict judgeAccess(Device device, Leg leg, Decision end) {
@@ -49,9 +50,7 @@ final class AccessCauses extends Case {
     Interface leaving = leavingOf(leg, device, end.after());
     String from = leg.arriving() == null ? Site.ANY : leg.arriving().network().zone();
     String to = leaving == null ? Site.ANY : leaving.network().zone();
-    Site mended =
-        site.with(
-            list != null ? Mends.passing(device, list, header) : Mends.passing(device, from, to));
+    Site mended = on(list != null ? Mends.passing(list, header) : Mends.passing(device, from, to));
     if (by instanceof AccessRule) {
       return verdict(Cause.DENIED, end, mended);
     }

@@ -1,9 +1,12 @@
 package org.eskerfield.cause;
 
+import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
 import java.util.function.UnaryOperator;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Changes;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
@@ -112,18 +115,25 @@ class Case {
     return changed == null ? null : site.with(changed);
   }
 
+  /** The site with one thing changed. */
+  Site on(Change change) {
+    return Changes.on(site, List.of(change));
+  }
+
   @Nullable Site routed(@Nullable Device device, Address to) {
-    Device changed = device == null ? null : Mends.routed(site, device, to);
-    return changed == null ? null : site.with(changed);
+    Change route = device == null ? null : Mends.routed(site, device, to);
+    return route == null ? null : on(route);
   }
 
   @Nullable Site routedEverywhere(Address to) {
-    Site changed = site;
+    List<Change> routes = new ArrayList<>();
     for (Device device : site.devices().values()) {
-      Device better = Mends.routed(site, device, to);
-      changed = better == null ? changed : changed.with(better);
+      Change route = Mends.routed(site, device, to);
+      if (route != null) {
+        routes.add(route);
+      }
     }
-    return changed.equals(site) ? null : changed;
+    return routes.isEmpty() ? null : Changes.on(site, routes);
   }
 
   /** The rule that changed the destination last. */
@@ -156,11 +166,8 @@ class Case {
     return null;
   }
 
-  Verdict judgeDown(@Nullable Device device, Decision end) {
-    Site mended =
-        device != null && end.by() instanceof Interface own
-            ? site.with(Mends.up(device, own))
-            : null;
+  Verdict judgeDown(Decision end) {
+    Site mended = end.by() instanceof Interface own ? on(Mends.up(own)) : null;
     return verdict(Cause.INTERFACE_DOWN, end, mended);
   }
 }

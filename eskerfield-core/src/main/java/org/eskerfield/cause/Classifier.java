@@ -7,6 +7,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.function.Function;
 import java.util.function.Predicate;
+import org.eskerfield.change.Change;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -251,7 +252,7 @@ final class Classifier extends Case {
             continue;
           }
         }
-        Site changed = site.with(Mends.without(device, by));
+        Site changed = on(new Change.Remove(by));
         Conversation then = rehearsal.apply(changed);
         boolean helps =
             decision.ruling().step() == Step.ACCESS
@@ -308,7 +309,7 @@ final class Classifier extends Case {
       }
       for (OwnService service : device.services()) {
         if (covers(List.of(service.service()), asked)) {
-          Site changed = site.with(Mends.without(device, by));
+          Site changed = on(new Change.Remove(by));
           return verdict(
               Cause.OWN_SERVICE_TAKEN,
               Labels.of(by)
@@ -376,7 +377,7 @@ final class Classifier extends Case {
                   + device.name()
                   + (own.state() == Interface.State.NO_LINK ? " has no link" : " is off"),
               own,
-              site.with(Mends.up(device, own)));
+              on(Mends.up(own)));
         }
       }
     }

@@ -7,6 +7,7 @@ import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AccessRuleBuilder;
@@ -17,7 +18,6 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
-import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
@@ -51,7 +51,7 @@ final class Mends {
   }
 
   /** Lets packets of a sender pass a list, whatever they are for. */
-  static Device passing(Device device, AccessList list, Header header) {
+  static Change passing(AccessList list, Header header) {
     AccessRule opening =
         AccessRuleBuilder.builder()
             .action(Action.ACCEPT)
@@ -60,65 +60,30 @@ final class Mends {
             .services(List.of(service(header)))
             .place(list.place())
             .build();
-    List<AccessRule> rules = new ArrayList<>(list.rules());
-    rules.add(0, opening);
-    return replaced(device, list, list.withRules(rules));
-  }
-
-  static Device replaced(Device device, AccessList list, AccessList changed) {
-    List<AccessList> lists = new ArrayList<>();
-    for (AccessList each : device.access()) {
-      lists.add(each.equals(list) ? changed : each);
-    }
-    return device.withAccess(device.stance(), lists);
+    return new Change.Add(list, opening, first(list.rules()));
   }
 
   /** Opens a way that no list guards. */
-  static Device passing(Device device, String from, String to) {
-    List<Stance.Pair> pairs = new ArrayList<>(device.stance().pairs());
-    pairs.add(0, new Stance.Pair(from, to, Action.ACCEPT, device.stance().place()));
-    return device.withAccess(
-        new Stance(device.stance().otherwise(), pairs, device.stance().place()), device.access());
+  static Change passing(Device device, String from, String to) {
+    Stance stance = device.stance();
+    List<Stance.Pair> pairs = new ArrayList<>(stance.pairs());
+    pairs.add(0, new Stance.Pair(from, to, Action.ACCEPT, stance.place()));
+    return new Change.Alter(
+        device, device.withStance(new Stance(stance.otherwise(), pairs, stance.place())));
   }
 
-  /** Takes a rule away. */
-  static Device without(Device device, Placed rule) {
-    List<TranslationRule> rules = new ArrayList<>(device.translation());
-    rules.remove(rule);
-    List<AccessList> lists = new ArrayList<>();
-    for (AccessList list : device.access()) {
-      List<AccessRule> left = new ArrayList<>(list.rules());
-      lists.add(left.remove(rule) ? list.withRules(left) : list);
-    }
-    return device.withTranslation(rules).withAccess(device.stance(), lists);
+  /** Puts a translation rule before all others of a device. */
+  static Change first(Device device, TranslationRule rule) {
+    return new Change.Add(device, rule, first(device.translation()));
   }
 
-  /** Puts a rule in the place of another, or before all others where that is null. */
-  static Device with(Device device, @Nullable TranslationRule old, TranslationRule changed) {
-    List<TranslationRule> rules = new ArrayList<>(device.translation());
-    int at = old == null ? -1 : rules.indexOf(old);
-    if (at < 0) {
-      rules.add(0, changed);
-    } else {
-      rules.set(at, changed);
-    }
-    return device.withTranslation(rules);
+  private static <T> @Nullable T first(List<T> all) {
+    return all.isEmpty() ? null : all.get(0);
   }
 
   /** Sets an interface up. */
-  static Device up(Device device, Interface own) {
-    Interface up = own.withState(Interface.State.UP);
-    List<Interface> interfaces = new ArrayList<>();
-    for (Interface each : device.interfaces()) {
-      interfaces.add(each.name().equals(own.name()) ? up : each);
-    }
-    List<Route> routes = new ArrayList<>();
-    for (Route route : device.routes()) {
-      Interface leaving = route.leaving();
-      routes.add(
-          leaving != null && leaving.name().equals(own.name()) ? route.withLeaving(up) : route);
-    }
-    return device.withInterfaces(interfaces).withRoutes(routes);
+  static Change up(Interface own) {
+    return new Change.Alter(own, own.withState(Interface.State.UP));
   }
 
   /** A host that answers what a packet asks for. */
@@ -216,15 +181,15 @@ final class Mends {
     return null;
   }
 
-  /** A device with a route to one address; null if there is no way. */
-  static @Nullable Device routed(Site site, Device device, Address to) {
+  /** Gives a device a route to one address; null if there is no way. */
+  static @Nullable Change routed(Site site, Device device, Address to) {
     NextHop hop = nextHop(site, device, to);
     if (hop == null || hop.via() == null) {
       return null;
     }
-    List<Route> routes = new ArrayList<>(device.routes());
-    routes.add(
-        0, new Route(Prefix.of(to), to.toString(), hop.via(), hop.by(), 1, null, device.place()));
-    return device.withRoutes(routes);
+    Route route =
+        new Route(
+            Prefix.of(to), to.toString(), hop.via(), hop.by(), 1, /* note= */ null, device.place());
+    return new Change.Add(device, route, first(device.routes()));
   }
 }

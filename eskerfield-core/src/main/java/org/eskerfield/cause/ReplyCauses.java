@@ -2,6 +2,7 @@ package org.eskerfield.cause;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Hairpin;
@@ -54,7 +55,7 @@ final class ReplyCauses extends Case {
         }
       }
       case INTERFACE_DOWN, ROUTE_DOWN -> {
-        return judgeDown(device, end);
+        return judgeDown(end);
       }
       case NO_ROUTE, ROUTE_DISCARDS -> {
         if (other.isEmpty() || answerer == null) {
@@ -76,8 +77,7 @@ final class ReplyCauses extends Case {
       default -> {
         AccessList list = device == null ? null : listOf(device, end.by());
         if (device != null && list != null && list.stateless()) {
-          return verdict(
-              Cause.REPLIES_NOT_LET_IN, end, site.with(Mends.passing(device, list, header)));
+          return verdict(Cause.REPLIES_NOT_LET_IN, end, on(Mends.passing(list, header)));
         }
       }
     }
@@ -175,7 +175,7 @@ final class ReplyCauses extends Case {
             && rule.hairpin().source() == Hairpin.Source.KEPT) {
           Hairpin changed =
               new Hairpin(rule.hairpin().from(), Hairpin.Source.DEVICE, rule.hairpin().place());
-          return site.with(Mends.with(device, rule, rule.hairpinning(changed)));
+          return on(new Change.Alter(rule, rule.hairpinning(changed)));
         }
       }
     }

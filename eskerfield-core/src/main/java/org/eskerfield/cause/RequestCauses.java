@@ -4,6 +4,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
+import org.eskerfield.change.Change;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
@@ -63,7 +64,7 @@ final class RequestCauses extends Case {
       case NO_GATEWAY -> verdict(Cause.GATEWAY_OR_PREFIX_WRONG, end, leading(leg.where(), header));
       case NOBODY_THERE -> judgeNobody(leg, end);
       case NOT_FOR_HOST -> judgeAstray(leading(way.get(0).where(), header), Cause.ROUTE_MISSING);
-      case INTERFACE_DOWN, ROUTE_DOWN -> judgeDown(device, end);
+      case INTERFACE_DOWN, ROUTE_DOWN -> judgeDown(end);
       case NO_ROUTE, ROUTE_DISCARDS ->
           verdict(Cause.ROUTE_MISSING, end, routed(device, header.destination()));
       case HOPS_USED_UP -> verdict(Cause.LOOP, "", null, routedEverywhere(header.destination()));
@@ -261,7 +262,7 @@ final class RequestCauses extends Case {
             .leaving(new InterfaceTerm(leaving.name(), List.of(leaving), leaving.place()))
             .place(leaving.place())
             .build();
-    Site mended = site.with(Mends.with(device, null, opening));
+    Site mended = on(Mends.first(device, opening));
     for (TranslationRule rule : device.translation()) {
       OutwardRule meant = rule.outward();
       if (meant != null
@@ -444,7 +445,7 @@ final class RequestCauses extends Case {
           inside ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE,
           "",
           rule,
-          rest ? site.with(Mends.with(device, rule, changed)) : null);
+          rest ? on(new Change.Alter(rule, changed)) : null);
     }
     if (fields.contains(Match.Field.SERVICE)) {
       Header header = end.after();
@@ -460,20 +461,15 @@ final class RequestCauses extends Case {
               Cause.WRONG_SERVICE,
               "",
               rule,
-              rule.by(
-                  fixed -> null,
-                  to -> site.with(Mends.with(device, to, Rules.serving(to, header)))))
+              rule.by(fixed -> null, to -> on(new Change.Alter(to, Rules.serving(to, header)))))
           : verdict(
               Cause.TRANSLATION_MISSING,
               meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
               device,
-              site.with(Mends.with(device, null, Rules.leadingTo(leg, header, meant))));
+              on(Mends.first(device, Rules.leadingTo(leg, header, meant))));
     }
     return verdict(
-        Cause.SENDER_NOT_ADMITTED,
-        "",
-        rule,
-        site.with(Mends.with(device, rule, Rules.forEverybody(rule))));
+        Cause.SENDER_NOT_ADMITTED, "", rule, on(new Change.Alter(rule, Rules.forEverybody(rule))));
   }
 
   /** Whether the rule is for the same port of the other protocol. */
@@ -525,7 +521,7 @@ final class RequestCauses extends Case {
                   + own.name()
                   + " now",
               rule,
-              site.with(Mends.with(device, rule, rule.at(External.of(own)))));
+              on(new Change.Alter(rule, rule.at(External.of(own)))));
         }
       }
     }
@@ -566,10 +562,9 @@ final class RequestCauses extends Case {
                   + outer.name()
                   + " leads it there",
               outer,
-              site.with(
-                  Mends.with(
+              on(
+                  Mends.first(
                       outer,
-                      null,
                       Rules.passedOn(outer, leg.arriving(), header, external.first(), rule))));
         }
       }

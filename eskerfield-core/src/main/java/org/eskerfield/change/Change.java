@@ -8,6 +8,9 @@ import org.jspecify.annotations.Nullable;
  * the model; a module for files carries it out on their text.
  */
 public sealed interface Change {
+  /** What it is about. */
+  Placed object();
+
   /**
    * An object says something else. Of a device or a host its own settings count, not what is in it.
    *

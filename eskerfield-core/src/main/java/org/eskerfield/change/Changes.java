@@ -2,11 +2,14 @@ package org.eskerfield.change;
 
 import java.util.ArrayList;
 import java.util.List;
+import java.util.function.UnaryOperator;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
@@ -19,6 +22,7 @@ import org.jspecify.annotations.Nullable;
  * Carries changes out on the model. What is changed is found by its place in the file, whatever
  * else changed it before; what was made in code has none, and is found as the very object.
  */
+@SuppressWarnings("ReferenceEquality") // equal objects may be two; what is untouched stays the same
 public final class Changes {
   private Changes() {}
 
@@ -45,39 +49,61 @@ public final class Changes {
     }
     for (Device device : site.devices().values()) {
       Device changed = in(device, change);
-      if (!changed.equals(device)) {
+      if (changed != device) {
         return site.with(changed);
       }
     }
     for (Host host : site.hosts().values()) {
       AccessList filter = host.filter();
       AccessList changed = filter == null ? null : in(filter, change);
-      if (changed != null && !changed.equals(filter)) {
+      if (changed != null && changed != filter) {
         return site.with(host.withFilter(changed));
+      }
+    }
+    for (DomainName name : site.names().values()) {
+      List<DomainName.Answer> all = name.answers();
+      List<DomainName.Answer> changed = edited(name, DomainName.Answer.class, all, change);
+      if (changed != all) {
+        return site.with(new DomainName(name.name(), changed, name.place()));
+      }
+    }
+    if (change instanceof Change.Remove && change.object() instanceof Named object) {
+      Site without = site.without(object);
+      if (!without.equals(site)) {
+        return without;
       }
     }
     throw new IllegalArgumentException("the site has nothing to change there: " + change);
   }
 
+  /** The device with the change; the very same where the change is about nothing of it. */
   private static Device in(Device device, Change change) {
-    List<AccessList> lists = new ArrayList<>();
-    for (AccessList list : edited(device, AccessList.class, device.access(), change)) {
-      lists.add(in(list, change));
-    }
-    List<Route> routes = new ArrayList<>();
-    for (Route route : edited(device, Route.class, device.routes(), change)) {
-      routes.add(along(route, change));
-    }
-    return device
-        .withInterfaces(edited(device, Interface.class, device.interfaces(), change))
-        .withRoutes(routes)
-        .withServices(edited(device, OwnService.class, device.services(), change))
-        .withTranslation(edited(device, TranslationRule.class, device.translation(), change))
-        .withAccess(lists);
+    List<Interface> interfaces = edited(device, Interface.class, device.interfaces(), change);
+    List<Route> routes = edited(device, Route.class, device.routes(), change);
+    List<OwnService> services = edited(device, OwnService.class, device.services(), change);
+    List<TranslationRule> rules =
+        edited(device, TranslationRule.class, device.translation(), change);
+    List<AccessList> lists = edited(device, AccessList.class, device.access(), change);
+    lists = each(lists, list -> in(list, change));
+    boolean same =
+        interfaces == device.interfaces()
+            && routes == device.routes()
+            && services == device.services()
+            && rules == device.translation()
+            && lists == device.access();
+    return same
+        ? device
+        : device
+            .withInterfaces(interfaces)
+            .withRoutes(each(routes, route -> along(route, change)))
+            .withServices(services)
+            .withTranslation(rules)
+            .withAccess(lists);
   }
 
   private static AccessList in(AccessList list, Change change) {
-    return list.withRules(edited(list, AccessRule.class, list.rules(), change));
+    List<AccessRule> rules = edited(list, AccessRule.class, list.rules(), change);
+    return rules == list.rules() ? list : list.withRules(rules);
   }
 
   /** A route by an interface that changes. */
@@ -90,43 +116,73 @@ public final class Changes {
         : route;
   }
 
+  /** What becomes of all of them; the very same list where each stays what it is. */
+  private static <T> List<T> each(List<T> all, UnaryOperator<T> change) {
+    List<T> changed = new ArrayList<>(all);
+    changed.replaceAll(change);
+    for (int i = 0; i < all.size(); i++) {
+      if (changed.get(i) != all.get(i)) {
+        return changed;
+      }
+    }
+    return all;
+  }
+
+  /** The list with the change; the very same where it has nothing that the change is about. */
   private static <T extends Placed> List<T> edited(
       Placed owner, Class<T> kind, List<T> all, Change change) {
     List<T> changed = new ArrayList<>(all);
     if (change instanceof Change.Add add) {
-      if (isSame(owner, add.object()) && kind.isInstance(add.added())) {
-        changed.add(indexBefore(changed, add.before()), kind.cast(add.added()));
+      if (!isSame(owner, add.object()) || !kind.isInstance(add.added())) {
+        return all;
       }
-    } else if (change instanceof Change.Alter alter) {
-      changed.replaceAll(each -> isSame(each, alter.object()) ? kind.cast(alter.by()) : each);
-    } else if (change instanceof Change.Remove remove) {
-      changed.removeIf(each -> isSame(each, remove.object()));
+      changed.add(indexOf(all, add.before()), kind.cast(add.added()));
+      return changed;
+    }
+    List<T> these = new ArrayList<>();
+    changed.removeIf(each -> isSame(each, change.object()) && these.add(each));
+    if (these.isEmpty()) {
+      return all;
+    }
+    if (change instanceof Change.Alter alter) {
+      these.replaceAll(each -> kind.cast(altered(each, alter)));
+      changed.addAll(indexOf(all, change.object()), these);
     } else if (change instanceof Change.Move move) {
-      for (T each : all) {
-        if (isSame(each, move.object())) {
-          changed.remove(each);
-          changed.add(indexBefore(changed, move.before()), each);
-        }
-      }
+      changed.addAll(indexOf(changed, move.before()), these);
     }
     return changed;
   }
 
-  private static int indexBefore(List<? extends Placed> all, @Nullable Placed before) {
-    for (int i = 0; before != null && i < all.size(); i++) {
-      if (isSame(all.get(i), before)) {
+  /**
+   * What becomes of an object of the place of another one: an entry of the file for several
+   * services, or for a network of several prefixes, is as many objects, which change together.
+   */
+  private static Placed altered(Placed each, Change.Alter alter) {
+    if (each instanceof OwnService own && alter.by() instanceof OwnService by) {
+      boolean self = own.service().equals(((OwnService) alter.object()).service());
+      return self ? by : own.withFrom(by.from()).withNote(by.note());
+    }
+    if (each instanceof Route route && alter.by() instanceof Route by) {
+      boolean self = route.to().equals(((Route) alter.object()).to());
+      return self ? by : by.withTo(route.to());
+    }
+    return alter.by();
+  }
+
+  /** Where an object stands among others; behind the last where it does not, or is null. */
+  private static int indexOf(List<? extends Placed> all, @Nullable Placed object) {
+    for (int i = 0; object != null && i < all.size(); i++) {
+      if (isSame(all.get(i), object)) {
         return i;
       }
     }
     return all.size();
   }
 
-  @SuppressWarnings("ReferenceEquality") // what was made in code may have equals
   private static boolean isSame(Placed one, Placed other) {
     return one == other
         || (one.place().equals(other.place())
             && !one.place().equals(Place.IN_CODE)
-            && one.getClass() == other.getClass()
-            && !(one instanceof Route route && !route.to().equals(((Route) other).to())));
+            && one.getClass() == other.getClass());
   }
 }

@@ -89,6 +89,31 @@ public record Site(
     return with(hosts, replaced(names, name), devices);
   }
 
+  /**
+   * The same site without a network, host, service, group, schedule or name; without a network,
+   * what is on it stays.
+   */
+  public Site without(Named object) {
+    return new Site(
+        name,
+        timeZone,
+        less(networks, object),
+        less(hosts, object),
+        less(services, object),
+        less(groups, object),
+        less(schedules, object),
+        less(names, object),
+        devices,
+        note,
+        place);
+  }
+
+  private static <T extends Named> Map<String, T> less(Map<String, T> all, Named object) {
+    Map<String, T> less = new LinkedHashMap<>(all);
+    less.values().removeIf(object::equals);
+    return less;
+  }
+
   private static <T extends Named> Map<String, T> replaced(Map<String, T> all, T by) {
     Map<String, T> changed = new LinkedHashMap<>(all);
     changed.put(by.name(), by);

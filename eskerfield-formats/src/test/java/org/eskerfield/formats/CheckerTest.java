@@ -379,7 +379,7 @@ class CheckerTest {
     }
   }
 
-  private static String edited(List<String> edits) throws Exception {
+  static String edited(List<String> edits) throws Exception {
     String text = clean();
     for (int i = 0; i < edits.size(); i += 2) {
       assertThat(text).contains(edits.get(i));

@@ -105,6 +105,9 @@ class OfferVerbTest {
             + " expect: - from: partner to: 203.0.113.33:443 service: tcp outcome: answered by web"
             + " - from: other to: 203.0.113.33:443 service: tcp outcome: dropped"
             + " - from: partner to: 203.0.113.33:443 service: tcp at: 'sunday 10:00' outcome: dropped",
+        // Insiders by an interface that is not called as its network: the list names the network.
+        "lan:    { on: lan => eth1: { on: lan | web https --from partners --hairpin eth1"
+            + " | hairpin: eth1 admit: { from: [partners, lan], log: true }",
         // Moved, in ranges, of both protocols, of none with ports.
         "'' | web 8080/tcp --from any --at 80 | at: uplink 80/tcp becomes: web 8080 - accept: web"
             + " 8080/tcp to: web service: 8080/tcp log: true",

@@ -8,9 +8,7 @@ import java.util.function.UnaryOperator;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -140,9 +138,7 @@ public final class Cures {
       }
       case INTERFACE_DOWN ->
           place instanceof Interface own
-              ? Cure.of(
-                  "bring " + Labels.of(own) + " up, and say so",
-                  new Change.Alter(own, own.withState(Interface.State.UP)))
+              ? Cure.of("bring " + Labels.of(own) + " up, and say so", Mends.up(own))
               : null;
       case HOST_OFF -> host("switch " + leg.where() + " on, and say so", h -> h.withOff(false));
       case NO_PING ->
@@ -244,14 +240,11 @@ public final class Cures {
     Header seen = seen();
     AddressTerm from = called(seen.source());
     AddressTerm to = called(seen.destination());
-    return AccessRuleBuilder.builder()
-        .action(Action.ACCEPT)
-        .name(from.text() + " to " + to.text())
+    return AccessRule.called(Action.ACCEPT, from.text() + " to " + to.text())
         .from(List.of(from))
         .to(List.of(to))
         .services(List.of(Mends.service(seen)))
         .log(true)
-        .place(Place.IN_CODE)
         .build();
   }
 
@@ -284,18 +277,13 @@ public final class Cures {
     if (device == null || arriving == null || leaving == null) {
       return null;
     }
-    AccessList list =
-        AccessListBuilder.builder()
-            .name(arriving.name() + " to " + leaving.name())
-            .guards(List.of(AccessList.Guard.of(arriving, leaving)))
-            .rules(List.of(acceptance()))
-            .otherwise(
-                device.stance().actionFor(arriving.network().zone(), leaving.network().zone()))
-            .place(Place.IN_CODE)
-            .build();
+    String way = arriving.name() + " to " + leaving.name();
+    Action otherwise =
+        device.stance().actionFor(arriving.network().zone(), leaving.network().zone());
     return Cure.of(
-        "let it in: a list that guards the way from " + arriving.name() + " to " + leaving.name(),
-        new Change.Add(device, list, null));
+        "let it in: a list that guards the way from " + way,
+        new Change.Add(
+            device, AccessList.between(arriving, leaving, way, acceptance(), otherwise), null));
   }
 
   private @Nullable Interface leaving() {
@@ -517,8 +505,7 @@ public final class Cures {
             .internalPorts(port)
             .place(Place.IN_CODE)
             .build();
-    List<TranslationRule> all = device.translation();
-    return new Change.Add(device, rule, all.isEmpty() ? null : all.get(0));
+    return Mends.first(device, rule);
   }
 
   private @Nullable Cure outer() {
@@ -551,6 +538,9 @@ public final class Cures {
       return null;
     }
     Hairpin hairpin = rule.hairpin();
+    if (Hairpin.covers(hairpin, arriving)) {
+      return null; // they may already: it fails for another reason
+    }
     Hairpin wider =
         hairpin == null
             ? new Hairpin(InterfaceTerm.of(arriving), Hairpin.Source.DEVICE, Place.IN_CODE)
@@ -647,11 +637,7 @@ public final class Cures {
         to ->
             Cure.of(
                 "offer the host on another port, such as " + free,
-                new Change.Alter(
-                    to,
-                    to.withServices(List.of(ServiceTerm.of(free)))
-                        .withInternalPorts(
-                            to.internalPorts() == null ? PortSet.of(port) : to.internalPorts()))));
+                new Change.Alter(to, to.serving(ServiceTerm.of(free), port))));
   }
 
   private @Nullable Cure openService(@Nullable Placed place) {
@@ -711,11 +697,8 @@ public final class Cures {
             "let the filter of " + leg.where() + " accept it",
             new Change.Add(
                 filter,
-                AccessRuleBuilder.builder()
-                    .action(Action.ACCEPT)
-                    .name("what it offers")
+                AccessRule.called(Action.ACCEPT, "what it offers")
                     .services(List.of(Mends.service(header)))
-                    .place(Place.IN_CODE)
                     .build(),
                 end.by() instanceof AccessRule rule ? rule : null));
   }
@@ -741,19 +724,20 @@ public final class Cures {
       return null;
     }
     AddressTerm there = AddressTerm.of(moved);
+    Address old = header.destination();
+    Address inside = Objects.requireNonNullElse(moved.address(old.family()), old);
     List<Change> changes = new ArrayList<>();
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
-        if (rule.internalBlock().equals(Prefix.of(header.destination()))) {
-          changes.add(
-              new Change.Alter(
-                  rule, rule.by(fixed -> fixed.withInternal(there), to -> to.withInternal(there))));
+        if (rule.internalBlock().equals(Prefix.of(old))) {
+          changes.add(new Change.Alter(rule, rule.leadingTo(moved, inside)));
         }
       }
       for (AccessList list : device.access()) {
         for (AccessRule rule : list.rules()) {
           List<AddressTerm> to = new ArrayList<>(rule.to());
-          if (to.removeIf(term -> term.text().equals(header.destination().toString()))) {
+          if (to.removeIf(term -> term.text().equals(old.toString()))) {
+            to.removeIf(term -> term.text().equals(there.text()));
             changes.add(new Change.Alter(rule, rule.withTo(with(to, there))));
           }
         }

@@ -10,7 +10,6 @@ import java.util.Objects;
 import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
@@ -23,7 +22,6 @@ import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
@@ -53,32 +51,23 @@ final class Mends {
   /** Lets packets of a sender pass a list, whatever they are for. */
   static Change passing(AccessList list, Header header) {
     AccessRule opening =
-        AccessRuleBuilder.builder()
-            .action(Action.ACCEPT)
-            .name("as if mended")
+        AccessRule.called(Action.ACCEPT, "as if mended")
             .from(List.of(AddressTerm.of(header.source())))
             .services(List.of(service(header)))
             .place(list.place())
             .build();
-    return new Change.Add(list, opening, first(list.rules()));
+    return Change.Add.first(list, opening, list.rules());
   }
 
   /** Opens a way that no list guards. */
   static Change passing(Device device, String from, String to) {
-    Stance stance = device.stance();
-    List<Stance.Pair> pairs = new ArrayList<>(stance.pairs());
-    pairs.add(0, new Stance.Pair(from, to, Action.ACCEPT, stance.place()));
     return new Change.Alter(
-        device, device.withStance(new Stance(stance.otherwise(), pairs, stance.place())));
+        device, device.withStance(device.stance().but(from, to, Action.ACCEPT)));
   }
 
   /** Puts a translation rule before all others of a device. */
   static Change first(Device device, TranslationRule rule) {
-    return new Change.Add(device, rule, first(device.translation()));
-  }
-
-  private static <T> @Nullable T first(List<T> all) {
-    return all.isEmpty() ? null : all.get(0);
+    return Change.Add.first(device, rule, device.translation());
   }
 
   /** Sets an interface up. */
@@ -190,6 +179,6 @@ final class Mends {
     Route route =
         new Route(
             Prefix.of(to), to.toString(), hop.via(), hop.by(), 1, /* note= */ null, device.place());
-    return new Change.Add(device, route, first(device.routes()));
+    return Change.Add.first(device, route, device.routes());
   }
 }

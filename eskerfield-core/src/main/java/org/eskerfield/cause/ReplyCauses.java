@@ -173,8 +173,7 @@ final class ReplyCauses extends Case {
             && rule != null
             && rule.hairpin() != null
             && rule.hairpin().source() == Hairpin.Source.KEPT) {
-          Hairpin changed =
-              new Hairpin(rule.hairpin().from(), Hairpin.Source.DEVICE, rule.hairpin().place());
+          Hairpin changed = rule.hairpin().withSource(Hairpin.Source.DEVICE);
           return on(new Change.Alter(rule, rule.hairpinning(changed)));
         }
       }

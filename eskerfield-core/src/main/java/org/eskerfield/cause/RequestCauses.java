@@ -259,7 +259,7 @@ final class RequestCauses extends Case {
         SharedRuleBuilder.builder()
             .name("as if mended")
             .from(List.of(AddressTerm.of(header.source())))
-            .leaving(new InterfaceTerm(leaving.name(), List.of(leaving), leaving.place()))
+            .leaving(InterfaceTerm.of(leaving))
             .place(leaving.place())
             .build();
     Site mended = on(Mends.first(device, opening));
@@ -435,7 +435,7 @@ final class RequestCauses extends Case {
     Set<Match.Field> fields = near.fields();
     if (fields.contains(Match.Field.ARRIVING) && arriving != null) {
       boolean inside = !arriving.isOutside();
-      InterfaceTerm here = new InterfaceTerm(arriving.name(), List.of(arriving), rule.place());
+      InterfaceTerm here = InterfaceTerm.of(arriving);
       InwardRule changed =
           inside
               ? rule.hairpinning(new Hairpin(here, Hairpin.Source.DEVICE, rule.place()))

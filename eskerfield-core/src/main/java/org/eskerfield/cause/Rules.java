@@ -11,9 +11,9 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -31,20 +31,19 @@ final class Rules {
 
   /** The rule that lets in everybody at every time. */
   static InwardRule admittingAll(InwardRule rule) {
-    AddressTerm any =
-        new AddressTerm(AddressTerm.Kind.ANY, Site.ANY, AddressSet.NONE, rule.place());
-    return rule.admitting(new Admission(List.of(any), null, false, rule.place()));
+    return rule.admitting(
+        new Admission(
+            List.of(AddressTerm.any()), /* when= */ null, /* log= */ false, rule.place()));
   }
 
   /** The rule for the service of a packet as well, led to where the rule leads its own. */
   static DestinationRule serving(DestinationRule rule, Header header) {
-    PortSet inside = rule.internalPorts();
-    PortSet own =
-        rule.services().isEmpty()
-            ? PortSet.of(header.destinationPort())
-            : rule.services().get(0).service().parts().get(0).ports();
-    return rule.withServices(List.of(Mends.service(header)))
-        .withInternalPorts(PortSet.of((inside == null ? own : inside).first()));
+    List<ServiceTerm> own = rule.services();
+    int kept =
+        own.isEmpty()
+            ? header.destinationPort()
+            : own.get(0).service().parts().get(0).ports().first();
+    return rule.serving(Mends.service(header), kept);
   }
 
   /** A rule that leads a packet, where it arrived, to a host, its port unchanged. */
@@ -66,7 +65,7 @@ final class Rules {
             ? null
             : PortSet.of(inner.services().get(0).service().parts().get(0).ports().first());
     return leading(header, to)
-        .facing(new InterfaceTerm(arriving.name(), List.of(arriving), outer.place()))
+        .facing(InterfaceTerm.of(arriving))
         .internalPorts(expected)
         .place(outer.place())
         .build();

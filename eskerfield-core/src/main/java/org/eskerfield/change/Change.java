@@ -1,5 +1,6 @@
 package org.eskerfield.change;
 
+import java.util.List;
 import org.eskerfield.model.Placed;
 import org.jspecify.annotations.Nullable;
 
@@ -23,10 +24,15 @@ public sealed interface Change {
    * Something comes to what holds several of its kind.
    *
    * @param object the access list for an access rule, else the device
-   * @param added an access rule, a translation rule, an access list or a route
+   * @param added an access rule, a translation rule, an access list, an own service or a route
    * @param before what it goes before; null to go last
    */
-  record Add(Placed object, Placed added, @Nullable Placed before) implements Change {}
+  record Add(Placed object, Placed added, @Nullable Placed before) implements Change {
+    /** Something comes before all others of its kind. */
+    public static Add first(Placed object, Placed added, List<? extends Placed> others) {
+      return new Add(object, added, others.isEmpty() ? null : others.get(0));
+    }
+  }
 
   /** An object goes, with all that is in it. */
   record Remove(Placed object) implements Change {}

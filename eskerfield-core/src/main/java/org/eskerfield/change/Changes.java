@@ -9,6 +9,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
@@ -79,6 +80,12 @@ public final class Changes {
   /** The device with the change; the very same where the change is about nothing of it. */
   private static Device in(Device device, Change change) {
     List<Interface> interfaces = edited(device, Interface.class, device.interfaces(), change);
+    if (interfaces != device.interfaces()) {
+      Device changed = device.withInterfaces(interfaces);
+      return change instanceof Change.Alter alter && alter.by() instanceof Interface own
+          ? naming(changed, own)
+          : changed;
+    }
     List<Route> routes = edited(device, Route.class, device.routes(), change);
     List<OwnService> services = edited(device, OwnService.class, device.services(), change);
     List<TranslationRule> rules =
@@ -86,34 +93,52 @@ public final class Changes {
     List<AccessList> lists = edited(device, AccessList.class, device.access(), change);
     lists = each(lists, list -> in(list, change));
     boolean same =
-        interfaces == device.interfaces()
-            && routes == device.routes()
+        routes == device.routes()
             && services == device.services()
             && rules == device.translation()
             && lists == device.access();
     return same
         ? device
-        : device
-            .withInterfaces(interfaces)
-            .withRoutes(each(routes, route -> along(route, change)))
-            .withServices(services)
-            .withTranslation(rules)
-            .withAccess(lists);
+        : device.withRoutes(routes).withServices(services).withTranslation(rules).withAccess(lists);
+  }
+
+  /** The device where all that names an interface names it as it is now. */
+  private static Device naming(Device device, Interface own) {
+    return device
+        .withRoutes(
+            each(
+                device.routes(),
+                route ->
+                    route.leaving() != null && route.leaving().name().equals(own.name())
+                        ? route.withLeaving(own)
+                        : route))
+        .withTranslation(
+            each(
+                device.translation(),
+                rule ->
+                    rule.by(
+                        inward -> inward.renewed(own),
+                        outward -> outward.leavingBy(outward.leaving().renewed(own)),
+                        both -> both)))
+        .withAccess(
+            each(
+                device.access(),
+                list -> list.withGuards(each(list.guards(), guard -> naming(guard, own)))));
+  }
+
+  private static AccessList.Guard naming(AccessList.Guard guard, Interface own) {
+    InterfaceTerm arriving = guard.arriving();
+    InterfaceTerm leaving = guard.leaving();
+    return new AccessList.Guard(
+        arriving == null ? null : arriving.renewed(own),
+        leaving == null ? null : leaving.renewed(own),
+        guard.toDevice(),
+        guard.place());
   }
 
   private static AccessList in(AccessList list, Change change) {
     List<AccessRule> rules = edited(list, AccessRule.class, list.rules(), change);
     return rules == list.rules() ? list : list.withRules(rules);
-  }
-
-  /** A route by an interface that changes. */
-  private static Route along(Route route, Change change) {
-    return change instanceof Change.Alter alter
-            && alter.by() instanceof Interface by
-            && route.leaving() != null
-            && isSame(route.leaving(), alter.object())
-        ? route.withLeaving(by)
-        : route;
   }
 
   /** What becomes of all of them; the very same list where each stays what it is. */

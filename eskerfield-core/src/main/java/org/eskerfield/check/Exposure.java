@@ -13,9 +13,7 @@ import java.util.Set;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -24,7 +22,6 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -193,14 +190,11 @@ final class Exposure {
       return Cure.byHand("name the services that are meant, in the rule or where it is let in");
     }
     AccessRule access =
-        AccessRuleBuilder.builder()
-            .action(Action.ACCEPT)
-            .name("what " + rule.name() + " offers")
+        AccessRule.called(Action.ACCEPT, "what " + rule.name() + " offers")
             .from(rule.admit().from())
             .to(List.of(AddressTerm.of(host)))
             .services(host.listens())
             .log(true)
-            .place(Place.IN_CODE)
             .build();
     Interface arriving = rule.facing().interfaces().get(0);
     Interface leaving = check.sets(device).program().towards(rule.internalBlock().first());
@@ -215,13 +209,7 @@ final class Exposure {
       }
     }
     AccessList own =
-        AccessListBuilder.builder()
-            .name("to " + host.name())
-            .guards(List.of(AccessList.Guard.of(arriving, leaving)))
-            .rules(List.of(access))
-            .otherwise(Action.DROP)
-            .place(Place.IN_CODE)
-            .build();
+        AccessList.between(arriving, leaving, "to " + host.name(), access, Action.DROP);
     return Cure.of(
         "let in only what the host listens on",
         new Change.Alter(rule, rule.admitting(null)),

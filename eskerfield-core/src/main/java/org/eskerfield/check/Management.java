@@ -139,7 +139,6 @@ final class Management {
     int port = one.packet().destinationPort;
     int other = port < 600 ? port * 101 : port < 55_000 ? port + 10_000 : port - 10_000;
     ServicePart free = new ServicePart(one.packet().protocol, PortSet.of(other), Icmp.NO_TYPE);
-    PortSet inside = to.internalPorts();
     return Cure.of(
         "offer the host on another port than "
             + port
@@ -147,10 +146,7 @@ final class Management {
             + device.name()
             + ", such as "
             + other,
-        new Change.Alter(
-            to,
-            to.withServices(List.of(ServiceTerm.of(free)))
-                .withInternalPorts(inside == null ? PortSet.of(port) : inside)));
+        new Change.Alter(to, to.serving(ServiceTerm.of(free), port)));
   }
 
   /** Is it open to everybody on the internet? */

@@ -143,14 +143,7 @@ final class NameAnswers {
             ? Cure.byHand("give " + answer.resolver() + " an answer")
             : Cure.of(
                 "let " + answer.resolver() + " answer with " + meant.name(),
-                new Change.Alter(
-                    answer,
-                    new DomainName.Answer(
-                        answer.resolver(),
-                        meant.addresses(),
-                        null,
-                        List.of(meant.name()),
-                        answer.place()))));
+                new Change.Alter(answer, answer.saying(meant.addresses(), null, meant.name()))));
   }
 
   /** The only host that outsiders reach by an external address. */
@@ -245,12 +238,7 @@ final class NameAnswers {
                     "let the name follow the interface",
                     new Change.Alter(
                         answer,
-                        new DomainName.Answer(
-                            answer.resolver(),
-                            own.addresses(),
-                            own,
-                            List.of(device.name() + " " + own.name()),
-                            answer.place()))));
+                        answer.saying(own.addresses(), own, device.name() + " " + own.name()))));
           }
         }
       }

@@ -438,7 +438,8 @@ final class Offers {
     Host host = check.site.hostAt(packet.destination());
     Address inside = packet.destination();
     AddressTerm to = host == null ? AddressTerm.of(inside) : AddressTerm.of(host);
-    Placed first = device.inward().isEmpty() ? firstOf(device) : device.inward().get(0);
+    List<? extends TranslationRule> others =
+        device.inward().isEmpty() ? device.translation() : device.inward();
     if (!Protocol.hasPorts(packet.protocol)) {
       Address free = new Externals(check).free(device, own);
       if (free == null) {
@@ -455,7 +456,7 @@ final class Offers {
               .place(Place.IN_CODE)
               .build();
       return Cure.of(
-          "give it an external address of its own", new Change.Add(device, fixed, first));
+          "give it an external address of its own", Change.Add.first(device, fixed, others));
     }
     NameAnswers names = new NameAnswers(check);
     DestinationRule led =
@@ -471,12 +472,8 @@ final class Offers {
     boolean atInterface = led.external().ofInterface() != null;
     return Cure.of(
         "lead it there with a destination rule",
-        new Change.Add(
-            device, atInterface ? led : led.withHairpin(names.hairpinOf(device)), first));
-  }
-
-  private static @Nullable Placed firstOf(Device device) {
-    return device.translation().isEmpty() ? null : device.translation().get(0);
+        Change.Add.first(
+            device, atInterface ? led : led.withHairpin(names.hairpinOf(device)), others));
   }
 
   /** A rule that leads to the same port of the same address, but over the other protocol. */

@@ -13,7 +13,6 @@ import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -28,7 +27,6 @@ import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
@@ -243,16 +241,13 @@ final class Sides {
    * A stance that drops what comes from the internet; what is led inside on purpose is admitted.
    */
   private Cure close(Device device, Interface arriving) {
-    Stance stance = device.stance();
     String outside = arriving.network().zone();
-    List<Stance.Pair> pairs = new ArrayList<>(stance.pairs());
-    pairs.removeIf(pair -> pair.from().equals(outside) && pair.to().equals(Site.ANY));
-    pairs.add(0, new Stance.Pair(outside, Site.ANY, Action.DROP, Place.IN_CODE));
-    Stance closed = new Stance(stance.otherwise(), pairs, stance.place());
     Admission everybody =
         new Admission(List.of(AddressTerm.any()), /* when= */ null, /* log= */ true, Place.IN_CODE);
     List<Change> changes = new ArrayList<>();
-    changes.add(new Change.Alter(device, device.withStance(closed)));
+    changes.add(
+        new Change.Alter(
+            device, device.withStance(device.stance().but(outside, Site.ANY, Action.DROP))));
     for (InwardRule rule : device.inward()) {
       if (!rule.disabled()
           && rule.admit() == null
@@ -334,11 +329,8 @@ final class Sides {
     Family open = kept4.isEmpty() ? Family.IPV4 : Family.IPV6;
     Address every = Address.lowest(open);
     AccessRule rule =
-        AccessRuleBuilder.builder()
-            .action(Action.DROP)
-            .name("the other family")
+        AccessRule.called(Action.DROP, "the other family")
             .to(List.of(AddressTerm.of(Prefix.around(every, 0))))
-            .place(Place.IN_CODE)
             .build();
     check.add(
         Code.FAMILY_UNFILTERED,

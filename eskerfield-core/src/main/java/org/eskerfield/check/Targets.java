@@ -5,7 +5,6 @@ import java.util.List;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
@@ -13,7 +12,6 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.Place;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -234,13 +232,7 @@ final class Targets {
       return;
     }
     AccessRule rule =
-        AccessRuleBuilder.builder()
-            .action(Action.ACCEPT)
-            .name("what it offers")
-            .services(host.listens())
-            .place(Place.IN_CODE)
-            .build();
-    List<AccessRule> all = host.filter().rules();
+        AccessRule.called(Action.ACCEPT, "what it offers").services(host.listens()).build();
     check.add(
         Code.HOST_FILTER,
         host,
@@ -248,7 +240,7 @@ final class Targets {
         null,
         Cure.of(
             "let its filter accept what it offers",
-            new Change.Add(host.filter(), rule, all.isEmpty() ? null : all.get(0))));
+            Change.Add.first(host.filter(), rule, host.filter().rules())));
   }
 
   /** A host that is managed over the network, with a filter that lets nobody manage it. */

@@ -52,6 +52,18 @@ public record AccessList(
     }
   }
 
+  /** A list that is made in code, of one rule, and guards the way between two interfaces. */
+  public static AccessList between(
+      Interface arriving, Interface leaving, String name, AccessRule only, Action otherwise) {
+    return AccessListBuilder.builder()
+        .name(name)
+        .guards(List.of(Guard.of(arriving, leaving)))
+        .rules(List.of(only))
+        .otherwise(otherwise)
+        .place(Place.IN_CODE)
+        .build();
+  }
+
   /** What becomes of packets that no rule matches, as a site file says it. */
   public String otherwiseText() {
     return otherwise + (logsOtherwise ? " and log" : "");

@@ -34,6 +34,11 @@ public record AccessRule(
     @Nullable String note,
     Place place)
     implements Named, AccessRuleBuilder.With {
+  /** Begins a rule that is made in code. */
+  public static AccessRuleBuilder called(Action action, String name) {
+    return AccessRuleBuilder.builder().action(action).name(name).place(Place.IN_CODE);
+  }
+
   /** Copies the lists. */
   public AccessRule {
     Objects.requireNonNull(action, "action");

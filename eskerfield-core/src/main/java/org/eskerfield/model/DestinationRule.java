@@ -6,6 +6,7 @@ import java.util.function.Function;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -109,5 +110,17 @@ public record DestinationRule(
     return internalPorts != null && internalPorts.size() == 1
         ? internalPorts.first()
         : externalPort + shift();
+  }
+
+  /**
+   * The same for one external service instead.
+   *
+   * @param kept the port inside where the rule kept ports; counts only for services with ports
+   */
+  public DestinationRule serving(ServiceTerm service, int kept) {
+    ServicePart part = service.service().parts().get(0);
+    int inside = internalPorts == null ? kept : internalPorts.first();
+    boolean same = !Protocol.hasPorts(part.protocol()) || part.ports().equals(PortSet.of(inside));
+    return withServices(List.of(service)).withInternalPorts(same ? null : PortSet.of(inside));
   }
 }

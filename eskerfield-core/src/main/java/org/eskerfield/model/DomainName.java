@@ -29,6 +29,11 @@ public record DomainName(String name, List<Answer> answers, Place place) impleme
       List<String> texts,
       Place place)
       implements Placed {
+    /** What the same resolver answers instead. */
+    public Answer saying(List<Address> others, @Nullable Interface followed, String text) {
+      return new Answer(resolver, others, followed, List.of(text), place);
+    }
+
     /** Copies the lists. */
     public Answer {
       addresses = List.copyOf(addresses);

@@ -29,6 +29,13 @@ public record InterfaceTerm(String text, List<Interface> interfaces, Place place
     return new InterfaceTerm(text + ", " + other.name(), all, place);
   }
 
+  /** The same where one of the interfaces says something else now. */
+  public InterfaceTerm renewed(Interface own) {
+    List<Interface> all = new ArrayList<>(interfaces);
+    all.replaceAll(each -> each.name().equals(own.name()) ? own : each);
+    return new InterfaceTerm(text, all, place);
+  }
+
   /** Whether an interface of the rule's device is among those that the term stands for. */
   public boolean names(Interface own) {
     for (Interface meant : interfaces) {

@@ -77,9 +77,32 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
   /** The port inside for an external one. */
   int internalPort(int externalPort);
 
+  /** The same where an interface that it may name says something else now. */
+  default InwardRule renewed(Interface own) {
+    External external = external();
+    Interface at = external.ofInterface();
+    boolean here = at != null && at.name().equals(own.name());
+    Hairpin hairpin = hairpin();
+    InterfaceTerm out = leaving();
+    InterfaceTerm leaving = out == null ? null : out.renewed(own);
+    return at(here ? new External(null, own, external.text()) : external)
+        .facingTo(facing().renewed(own))
+        .hairpinning(hairpin == null ? null : hairpin.withFrom(hairpin.from().renewed(own)))
+        .by(fixed -> fixed.withLeaving(leaving), to -> to.withLeaving(leaving));
+  }
+
   /** The same at another external address. */
   default InwardRule at(External external) {
     return by(fixed -> fixed.withExternal(external), to -> to.withExternal(external));
+  }
+
+  /** The same, but it leads to a host. */
+  default InwardRule leadingTo(Host host, Address inside) {
+    AddressTerm to = AddressTerm.of(host);
+    Prefix block = Prefix.of(inside);
+    return by(
+        fixed -> fixed.withInternal(to).withInternalBlock(block),
+        destination -> destination.withInternal(to).withInternalBlock(block));
   }
 
   /** The same with another external side. */

@@ -1,5 +1,6 @@
 package org.eskerfield.model;
 
+import java.util.ArrayList;
 import java.util.List;
 import org.jspecify.annotations.Nullable;
 
@@ -30,6 +31,14 @@ public record Stance(Action otherwise, List<Pair> pairs, Place place) implements
   /** Copies the pairs. */
   public Stance {
     pairs = List.copyOf(pairs);
+  }
+
+  /** The same, but for one way, which comes before the others. */
+  public Stance but(String from, String to, Action action) {
+    List<Pair> changed = new ArrayList<>(pairs);
+    changed.removeIf(pair -> pair.from().equals(from) && pair.to().equals(to));
+    changed.add(0, new Pair(from, to, action, place));
+    return new Stance(otherwise, changed, place);
   }
 
   /** The first pair that says something of this way; null if none does. */

@@ -12,9 +12,7 @@ import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.Ledger;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.AccessRuleBuilder;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
@@ -610,25 +608,21 @@ public final class Offer {
     }
     Target seen = device.seesOriginal() ? external : target;
     AccessRule access =
-        AccessRuleBuilder.builder()
-            .action(Action.ACCEPT)
-            .name(name)
+        AccessRule.called(Action.ACCEPT, name)
             .from(fromAnybody() ? List.of() : who)
             .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address) : target.term))
             .services(List.of(seen.service))
             .when(wish.when())
             .log(wish.log() && outermost)
-            .place(Place.IN_CODE)
             .build();
     if (lists.isEmpty() && !(open && fromAnybody() && wish.when() == null)) {
       AccessList list =
-          AccessListBuilder.builder()
-              .name(hop.outer().name() + " to " + hop.inner().name())
-              .guards(List.of(AccessList.Guard.of(hop.outer(), hop.inner())))
-              .rules(List.of(access))
-              .otherwise(open ? Action.ACCEPT : Action.DROP)
-              .place(Place.IN_CODE)
-              .build();
+          AccessList.between(
+              hop.outer(),
+              hop.inner(),
+              hop.outer().name() + " to " + hop.inner().name(),
+              access,
+              open ? Action.ACCEPT : Action.DROP);
       steps.add(
           new Step(
               device.name(),

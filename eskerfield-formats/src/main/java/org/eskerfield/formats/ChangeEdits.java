@@ -9,6 +9,7 @@ import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.DomainName;
+import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.TranslationRule;
@@ -51,7 +52,9 @@ final class ChangeEdits {
     String key =
         add.added() instanceof AccessRule
             ? "rules"
-            : add.added() instanceof TranslationRule ? "translation" : "routes";
+            : add.added() instanceof TranslationRule
+                ? "translation"
+                : add.added() instanceof OwnService ? "services" : "routes";
     Placed before = add.before();
     return new Edit.Insert(owner, key, before == null ? null : before.place(), tree);
   }
@@ -74,13 +77,19 @@ final class ChangeEdits {
         edits.add(new Edit.Rename(place, renamed, each.getKey()));
       } else if (was instanceof Map<?, ?> old
           && is instanceof Map<?, ?> held
-          && held.keySet().containsAll(old.keySet())) {
+          && beginsWith(held, old)) {
         differ(place, path + each.getKey() + "/", texts(old), texts(held), edits);
       } else if (!is.equals(was)) {
         edits.add(new Edit.Put(place, path + each.getKey(), is));
       }
     }
     gone.keySet().forEach(key -> edits.add(new Edit.Take(place, path + key)));
+  }
+
+  /** Whether a map has the keys of another one first: keys are added last, and order counts. */
+  private static boolean beginsWith(Map<?, ?> map, Map<?, ?> keys) {
+    return keys.size() <= map.size()
+        && List.copyOf(map.keySet()).subList(0, keys.size()).equals(List.copyOf(keys.keySet()));
   }
 
   private static Map<String, Object> texts(Map<?, ?> map) {

@@ -22,10 +22,19 @@ import org.eskerfield.change.Cure;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Policy;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Route;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.verify.Expectation;
 import org.junit.jupiter.api.Test;
@@ -69,6 +78,17 @@ class ChangesTest {
     return SiteReader.read("x", new ByteArrayInputStream(bytes), Path.of("../demo/mistakes"));
   }
 
+  /**
+   * All that a site has, in lines, but for where it stands; a network that is the only one of a
+   * zone of its name is read as the zone.
+   */
+  private static String parts(Site site) {
+    return site.toString()
+        .replaceAll("place=[^,\\]]*", "place")
+        .replace("kind=ZONE", "kind=NETWORK")
+        .replace(", ", ",\n");
+  }
+
   private static boolean isOfNetwork(Change change) {
     return change.object() instanceof Network;
   }
@@ -85,10 +105,9 @@ class ChangesTest {
           continue;
         }
         Site changed = Changes.on(file.site(), cure.changes());
-        assertThat(SiteWriter.write(changed))
-            .as("%s: %s\n%s", file.site().name(), cure.summary(), cured.patch())
-            .isEqualTo(SiteWriter.write(cured.file().site()))
-            .isNotEqualTo(SiteWriter.write(file.site()));
+        String about = file.site().name() + ": " + cure.summary() + "\n" + cured.patch();
+        assertThat(parts(changed)).as(about).isEqualTo(parts(cured.file().site()));
+        assertThat(parts(changed)).as(about).isNotEqualTo(parts(file.site()));
         assertThat(cured.after()).isNotEqualTo(text);
         for (Change change : cure.changes()) {
           kinds.add(
@@ -141,5 +160,53 @@ class ChangesTest {
     assertThat(Objects.requireNonNull(changed.devices().get("r")).routes())
         .extracting(route -> route.to() + " " + route.preference())
         .containsExactly("10.1.0.0/24 3", "10.2.0.0/24 3");
+  }
+
+  /** The first pair that covers a way counts, so that a new one may not come last. */
+  @Test
+  void aNewPairOfAStanceComesBeforeTheOthers() throws Exception {
+    String text =
+        """
+        eskerfield: 1
+        site: x
+        networks:
+          a: { prefix: 10.0.0.0/24, zone: a }
+          b: { prefix: 10.1.0.0/24, zone: b }
+        devices:
+          r:
+            stance: { any to b: accept, otherwise: drop }
+            interfaces: { a: { on: a, at: 10.0.0.1 }, b: { on: b, at: 10.1.0.1 } }
+        """;
+    Device device = Objects.requireNonNull(read(text).site().devices().get("r"));
+    Change change =
+        new Change.Alter(
+            device, device.withStance(device.stance().but("a", Site.ANY, Action.DROP)));
+    CuredSite changed = Objects.requireNonNull(CuredSite.changed(text, null, "x", List.of(change)));
+    assertThat(changed.after())
+        .contains("stance: { a to any: drop, any to b: accept, otherwise: drop }");
+    Site after = changed.file().site();
+    assertThat(parts(Changes.on(read(text).site(), List.of(change)))).isEqualTo(parts(after));
+    assertThat(Objects.requireNonNull(after.devices().get("r")).stance().actionFor("a", "b"))
+        .isEqualTo(Action.DROP);
+  }
+
+  /** A rule that is to take a ping instead of a port leads it to no port. */
+  @Test
+  void aRuleForAnotherServiceLeadsToThePortThatItLedTo() throws Exception {
+    Site site = Sites.skerry();
+    DestinationRule rule =
+        Objects.requireNonNull(site.devices().get("skerry")).inward().stream()
+            .map(each -> each.<DestinationRule>by(fixed -> null, to -> to))
+            .filter(Objects::nonNull)
+            .findFirst()
+            .orElseThrow();
+    assertThat(rule.internalPorts()).hasToString("502");
+    assertThat(rule.serving(new ServiceTerm(Service.PING, Place.IN_CODE), 502).internalPorts())
+        .isNull();
+    ServiceTerm same = ServiceTerm.of(new ServicePart(Protocol.TCP, PortSet.of(502), Icmp.NO_TYPE));
+    assertThat(rule.serving(same, 502).internalPorts()).isNull();
+    ServiceTerm other =
+        ServiceTerm.of(new ServicePart(Protocol.TCP, PortSet.of(1503), Icmp.NO_TYPE));
+    assertThat(rule.serving(other, 1).internalPorts()).hasToString("502");
   }
 }

@@ -225,7 +225,11 @@ public final class Cures {
         InwardRule rule = InwardRule.of(place);
         yield rule == null
             ? null
-            : obstacle.cause() == Cause.WRONG_INTERFACE ? face(rule) : serve(rule, header);
+            : switch (obstacle.cause()) {
+              case WRONG_INTERFACE -> face(rule);
+              case SENDER_NOT_ADMITTED -> from(rule);
+              default -> serve(rule, header);
+            };
       }
     };
   }
@@ -429,6 +433,16 @@ public final class Cures {
         : Cure.of(
             "let " + Labels.of(rule) + " take what arrives by " + arriving.name(),
             new Change.Alter(rule, rule.facingTo(InterfaceTerm.of(arriving))));
+  }
+
+  private @Nullable Cure from(InwardRule rule) {
+    AddressTerm sender = called(header.source());
+    return rule.by(
+        fixed -> null,
+        to ->
+            Cure.of(
+                "let " + Labels.of(to) + " take packets from " + sender.text() + ", too",
+                new Change.Alter(to, to.withFrom(with(to.from(), sender)))));
   }
 
   private static @Nullable Cure serve(InwardRule rule, Header header) {

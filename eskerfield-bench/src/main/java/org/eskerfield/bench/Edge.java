@@ -2,8 +2,8 @@ package org.eskerfield.bench;
 
 import java.time.ZoneOffset;
 import java.util.Objects;
-import org.eskerfield.formats.SiteReader;
 import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;

@@ -5,7 +5,7 @@ import java.util.List;
 import java.util.Objects;
 import java.util.Random;
 import java.util.concurrent.TimeUnit;
-import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;

@@ -2,11 +2,11 @@ package org.eskerfield.cli;
 
 import java.io.IOException;
 import java.nio.file.Path;
-import org.eskerfield.formats.ChangeData;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.PlannedChange;
-import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.ChangeData;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.site.edit.PlannedChange;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.offer.Plan;
 import org.eskerfield.offer.RefusedChangeException;
 import org.jspecify.annotations.Nullable;
@@ -98,7 +98,7 @@ abstract class ChangeVerb extends Verb {
       terminal.out().print(json ? "" : style.good(written) + "\n");
     }
     if (json) {
-      terminal.out().print(JsonWriter.tree(ChangeData.of(plan, change, writes)));
+      terminal.out().print(Json.of(ChangeData.of(plan, change, writes)));
     }
     return change.isSafe() || writes ? FINE : NO;
   }

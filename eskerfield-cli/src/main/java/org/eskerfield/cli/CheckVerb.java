@@ -9,12 +9,13 @@ import java.util.Map;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
-import org.eskerfield.formats.CuredSite;
-import org.eskerfield.formats.JsonWriter;
 import org.eskerfield.formats.Problem;
-import org.eskerfield.formats.Sarif;
-import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.answer.CheckData;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.Sarif;
+import org.eskerfield.formats.site.edit.CuredSite;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.OptionSpec;
@@ -80,7 +81,10 @@ final class CheckVerb extends Verb {
       List<Problem> problems = e.problems();
       terminal
           .out()
-          .print(json ? JsonWriter.problems(name, problems) : Sarif.of(name, problems, List.of()));
+          .print(
+              json
+                  ? Json.of(CheckData.problems(name, problems))
+                  : Sarif.of(name, problems, List.of()));
       return UNUSABLE;
     }
     List<Finding> findings;
@@ -98,7 +102,7 @@ final class CheckVerb extends Verb {
         .out()
         .print(
             json
-                ? JsonWriter.check(name, shown, patches)
+                ? Json.of(CheckData.of(name, shown, patches))
                 : sarif
                     ? Sarif.of(name, List.of(), shown)
                     : new FindingText(file.site(), terminal.style())

@@ -8,12 +8,12 @@ import org.eskerfield.check.Finding;
 import org.eskerfield.compare.Change;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
-import org.eskerfield.formats.DiffData;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.RevisionReader;
-import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.DiffData;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.git.RevisionReader;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
 import org.eskerfield.set.PacketWords;
@@ -68,7 +68,7 @@ final class DiffVerb extends Verb {
         .out()
         .print(
             call.hasMatchedOption("--json")
-                ? JsonWriter.tree(DiffData.of(comparison, now.site()))
+                ? Json.of(DiffData.of(comparison, now.site()))
                 : text(
                     comparison, now.site(), call.hasMatchedOption("--traces"), terminal.style()));
     return comparison.changesNothing() ? FINE : NO;

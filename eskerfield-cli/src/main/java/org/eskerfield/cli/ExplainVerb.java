@@ -11,11 +11,11 @@ import org.eskerfield.explain.Explainer;
 import org.eskerfield.explain.Explanation;
 import org.eskerfield.explain.RuleDetail;
 import org.eskerfield.explain.Statement;
-import org.eskerfield.formats.ExplainData;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.PolicyTemplate;
-import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.ExplainData;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.PolicyTemplate;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Named;
@@ -76,10 +76,7 @@ final class ExplainVerb extends Verb {
       }
       terminal
           .out()
-          .print(
-              json
-                  ? JsonWriter.tree(ExplainData.details(details))
-                  : details(details, terminal.style()));
+          .print(json ? Json.of(ExplainData.details(details)) : details(details, terminal.style()));
       return FINE;
     }
     List<Explanation> explanations = new ArrayList<>();
@@ -101,7 +98,7 @@ final class ExplainVerb extends Verb {
     try {
       terminal
           .out()
-          .print(template == null ? JsonWriter.tree(data) : PolicyTemplate.render(template, data));
+          .print(template == null ? Json.of(data) : PolicyTemplate.render(template, data));
     } catch (UnusableQuestionException e) {
       throw wrong(call, "--template: " + e.getMessage() + "; " + e.remedy());
     }

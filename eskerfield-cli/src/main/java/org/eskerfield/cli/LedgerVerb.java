@@ -5,11 +5,11 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.formats.BlockReader;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.LedgerData;
-import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.LedgerData;
+import org.eskerfield.formats.literal.BlockReader;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.Ledger;
@@ -68,9 +68,7 @@ final class LedgerVerb extends Verb {
       }
       List<NamedUse> uses = new ArrayList<>(NamedUse.of(site, name));
       file.expectations().forEach(each -> expected(uses, name, each));
-      terminal
-          .out()
-          .print(json ? JsonWriter.tree(LedgerData.uses(name, uses)) : uses(name, uses, style));
+      terminal.out().print(json ? Json.of(LedgerData.uses(name, uses)) : uses(name, uses, style));
       return FINE;
     }
     Ledger ledger = Ledger.of(site);
@@ -79,7 +77,7 @@ final class LedgerVerb extends Verb {
       List<Holding> holders = ledger.at(address);
       List<Object> tree = new ArrayList<>();
       holders.forEach(holding -> tree.add(LedgerData.holding(holding)));
-      terminal.out().print(json ? JsonWriter.tree(tree) : ports(address, holders, style));
+      terminal.out().print(json ? Json.of(tree) : ports(address, holders, style));
       return FINE;
     }
     if (call.hasMatchedOption("--route")) {
@@ -91,12 +89,12 @@ final class LedgerVerb extends Verb {
           terminal.out().println(route(site, device, to, style));
         }
       }
-      terminal.out().print(json ? JsonWriter.tree(ways) : "");
+      terminal.out().print(json ? Json.of(ways) : "");
       return FINE;
     }
     List<Block> blocks = blocks(call, site, ledger);
     if (json) {
-      terminal.out().print(JsonWriter.tree(LedgerData.ledger(site, blocks)));
+      terminal.out().print(Json.of(LedgerData.ledger(site, blocks)));
       return FINE;
     }
     if (!call.hasMatchedOption("--network")) {

@@ -16,11 +16,13 @@ import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
 import java.util.zip.GZIPInputStream;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.TrafficReader;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.ReplayData;
 import org.eskerfield.formats.capture.CaptureReader;
+import org.eskerfield.formats.literal.Times;
+import org.eskerfield.formats.traffic.TrafficReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
@@ -146,7 +148,7 @@ final class ReplayVerb extends Verb {
       capture.write(terminal);
     }
     if (json) {
-      terminal.out().print(JsonWriter.replay(elapsed, outcomes, run, site.devices().keySet()));
+      terminal.out().print(Json.of(ReplayData.of(elapsed, outcomes, run, site.devices().keySet())));
       return FINE;
     }
     terminal.out().print(follow ? "\n" : "");
@@ -175,7 +177,7 @@ final class ReplayVerb extends Verb {
   }
 
   private static @Nullable Duration time(ParseResult call, String option, @Nullable String text) {
-    Duration time = text == null ? null : TrafficReader.duration(text);
+    Duration time = text == null ? null : Times.duration(text);
     if (text != null && time == null) {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(),

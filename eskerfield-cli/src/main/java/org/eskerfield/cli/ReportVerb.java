@@ -5,7 +5,7 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.EnumMap;
 import java.util.Map;
-import org.eskerfield.formats.SiteFile;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.report.History;
 import org.eskerfield.report.Report;
 import org.eskerfield.trace.Run;

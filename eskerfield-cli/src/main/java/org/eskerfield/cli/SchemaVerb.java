@@ -1,6 +1,6 @@
 package org.eskerfield.cli;
 
-import org.eskerfield.formats.Schemas;
+import org.eskerfield.formats.schema.Schemas;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;

@@ -6,9 +6,9 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Set;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.LedgerData;
-import org.eskerfield.formats.WellKnownServices;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.LedgerData;
+import org.eskerfield.formats.literal.WellKnownServices;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.packet.PortSet;
@@ -67,7 +67,7 @@ final class ServicesVerb extends Verb {
       for (Row row : rows) {
         answer.add(LedgerData.service(row.service, row.also, row.description));
       }
-      terminal.out().print(JsonWriter.tree(answer));
+      terminal.out().print(Json.of(answer));
       return rows.isEmpty() ? NO : FINE;
     }
     if (rows.isEmpty()) {

@@ -2,10 +2,10 @@ package org.eskerfield.cli;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.formats.BlockReader;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.LedgerData;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.LedgerData;
+import org.eskerfield.formats.literal.BlockReader;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -64,7 +64,7 @@ final class SubnetVerb extends Verb {
       }
     }
     if (call.hasMatchedOption("--json")) {
-      terminal.out().print(JsonWriter.tree(answers));
+      terminal.out().print(Json.of(answers));
     }
     return found ? FINE : NO;
   }

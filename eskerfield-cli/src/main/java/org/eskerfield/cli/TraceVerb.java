@@ -6,7 +6,8 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Set;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.formats.JsonWriter;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.TraceData;
 import org.eskerfield.formats.capture.Viewpoint;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Named;
@@ -130,8 +131,8 @@ final class TraceVerb extends Verb {
           .out()
           .print(
               diagnoses.size() == 1
-                  ? JsonWriter.conversation(diagnoses.get(0))
-                  : JsonWriter.conversations(diagnoses));
+                  ? Json.of(TraceData.of(diagnoses.get(0)))
+                  : Json.of(TraceData.of(diagnoses)));
     } else {
       terminal
           .out()

@@ -2,9 +2,10 @@ package org.eskerfield.cli;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.formats.JUnitXml;
-import org.eskerfield.formats.JsonWriter;
-import org.eskerfield.formats.SiteFile;
+import org.eskerfield.formats.answer.JUnitXml;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.VerifyData;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
@@ -58,7 +59,7 @@ final class VerifyVerb extends Verb {
         .out()
         .print(
             call.hasMatchedOption("--json")
-                ? JsonWriter.verdicts(siteName(call), verdicts)
+                ? Json.of(VerifyData.of(siteName(call), verdicts))
                 : text(verdicts, call.hasMatchedOption("--all"), terminal.style()));
     return held == verdicts.size() ? FINE : NO;
   }

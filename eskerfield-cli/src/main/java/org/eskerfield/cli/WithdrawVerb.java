@@ -2,10 +2,10 @@ package org.eskerfield.cli;
 
 import java.io.IOException;
 import java.nio.file.Path;
-import org.eskerfield.formats.PlannedChange;
-import org.eskerfield.formats.SiteFile;
 import org.eskerfield.formats.UnusableQuestionException;
-import org.eskerfield.formats.WishReader;
+import org.eskerfield.formats.ask.WishReader;
+import org.eskerfield.formats.site.edit.PlannedChange;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.model.Host;
 import org.eskerfield.offer.Plan;
 import org.eskerfield.offer.RefusedChangeException;

@@ -7,7 +7,7 @@ import java.nio.file.Path;
 import java.util.List;
 import java.util.stream.Collectors;
 import org.eskerfield.compare.Reachable;
-import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;

@@ -5,8 +5,8 @@ import java.nio.file.Path;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.formats.QuestionReader;
-import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.ask.QuestionReader;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
 
 /** Asks why something does not work, and tells whose job it is to mend it. */

@@ -2,8 +2,8 @@ package org.eskerfield.examples;
 
 import java.io.PrintStream;
 import java.nio.file.Path;
-import org.eskerfield.formats.QuestionReader;
-import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.ask.QuestionReader;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;

@@ -4,8 +4,8 @@ import static org.assertj.core.api.Assertions.assertThat;
 
 import java.nio.file.Path;
 import java.util.stream.Stream;
-import org.eskerfield.formats.SiteFile;
-import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;

@@ -7,7 +7,7 @@ public final class UnreadableSiteException extends Exception {
   private static final long serialVersionUID = 1L;
   private final transient List<Problem> problems;
 
-  UnreadableSiteException(String file, List<Problem> problems) {
+  public UnreadableSiteException(String file, List<Problem> problems) {
     super(
         file
             + " has "

@@ -9,10 +9,10 @@ import java.nio.file.Path;
  * Files that are made from the code and kept beside it. A test fails where one is out of date; run
  * the tests with {@code -DargLine=-Dregenerate=true} to renew them.
  */
-final class Generated {
+public final class Generated {
   private Generated() {}
 
-  static void mustBe(Path file, String wanted) throws Exception {
+  public static void mustBe(Path file, String wanted) throws Exception {
     if (Boolean.getBoolean("regenerate")) {
       Files.createDirectories(file.getParent());
       Files.writeString(file, wanted);

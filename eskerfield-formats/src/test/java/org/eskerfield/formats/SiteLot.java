@@ -8,22 +8,22 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 
 /** Draws the text of a site with one device. */
-final class SiteLot {
-  final Random random;
+public final class SiteLot {
+  public final Random random;
 
-  SiteLot(int seed) {
+  public SiteLot(int seed) {
     random = new Random(seed);
   }
 
-  String one(String... of) {
+  public String one(String... of) {
     return of[random.nextInt(of.length)];
   }
 
-  boolean chance(int percent) {
+  public boolean chance(int percent) {
     return random.nextInt(100) < percent;
   }
 
-  String who() {
+  public String who() {
     return one(
         "inside",
         "middle",
@@ -39,11 +39,11 @@ final class SiteLot {
         "[2001:db8:2::5-2001:db8:4::1, 10.1.0.0/29]");
   }
 
-  String four() {
+  public String four() {
     return one("inside", "10.1.0.2", "10.2.0.0/29", "some", "203.0.113.1", "any");
   }
 
-  String service() {
+  public String service() {
     return one(
         "80/tcp",
         "79-81/tcp+udp",
@@ -56,7 +56,7 @@ final class SiteLot {
         "[tcp, ping]");
   }
 
-  String rule() {
+  public String rule() {
     String rule = "{ " + one("accept", "drop", "reject") + ": r";
     rule += chance(60) ? ", from: " + (chance(10) ? "device" : who()) : "";
     rule += chance(60) ? ", to: " + who() : "";
@@ -66,7 +66,7 @@ final class SiteLot {
     return rule + (chance(10) ? ", disabled: true }" : " }");
   }
 
-  String translation() {
+  public String translation() {
     String facing = one("uplink", "mid", "any");
     String hairpin =
         chance(30)
@@ -127,7 +127,7 @@ final class SiteLot {
     };
   }
 
-  String guards() {
+  public String guards() {
     return one(
         "{ arriving: uplink }",
         "{ leaving: in }",
@@ -137,7 +137,7 @@ final class SiteLot {
         "{ arriving: any }");
   }
 
-  String site() {
+  public String site() {
     StringBuilder text = new StringBuilder();
     text.append("eskerfield: 1\nsite: x\ntime-zone: UTC\nnetworks:\n");
     text.append("  inside: { prefix: [10.1.0.0/28, 2001:db8:1::/64], zone: inside }\n");
@@ -176,7 +176,7 @@ final class SiteLot {
     return text.toString();
   }
 
-  Packet packet() {
+  public Packet packet() {
     boolean six = chance(20);
     Address from =
         six

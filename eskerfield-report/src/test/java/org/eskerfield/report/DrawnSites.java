@@ -5,8 +5,8 @@ import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.stream.Stream;
-import org.eskerfield.formats.SiteFile;
-import org.eskerfield.formats.SiteReader;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
 
 /** The sites that tests draw. */

@@ -2,8 +2,8 @@ package org.eskerfield.formats.capture;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.formats.Similar;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.literal.Similar;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;

@@ -1,0 +1,91 @@
+package org.eskerfield.formats.answer;
+
+import java.util.List;
+import java.util.Locale;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.Difference;
+import org.eskerfield.model.Site;
+import org.eskerfield.set.PacketWords;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+
+/** What differs between two sites as a tree for {@link Json}, see {@code diff.schema.json}. */
+public final class DiffData {
+  private DiffData() {}
+
+  /** All of a comparison; {@code site} is the new one, for names. */
+  public static Tree of(Comparison comparison, Site site) {
+    return new Tree()
+        .with("same", comparison.changesNothing())
+        .with("complete", comparison.reach().complete())
+        .with("kindsOfPackets", comparison.reach().kinds())
+        .with("differences", Tree.each(comparison.differences(), DiffData::difference))
+        .with(
+            "packets",
+            Tree.each(
+                comparison.reach().changes(),
+                each ->
+                    new Tree()
+                        .with("kind", each.kind().name().toLowerCase(Locale.ROOT).replace('_', '-'))
+                        .with("packets", new PacketWords(site).of(each.packets()))
+                        .with("before", trace(each.before(), each.rulesBefore()))
+                        .with("after", trace(each.after(), each.rulesAfter()))))
+        .with("expectations", Tree.each(comparison.expectations(), DiffData::expectation))
+        .with("appeared", ChangeData.findings(comparison.appeared()))
+        .with("gone", ChangeData.findings(comparison.gone()))
+        .with(
+            "pools",
+            Tree.each(
+                comparison.pools(),
+                each ->
+                    new Tree()
+                        .with("rule", each.rule())
+                        .with("before", each.before())
+                        .with("after", each.after())));
+  }
+
+  private static Tree difference(Difference difference) {
+    return new Tree()
+        .with("kind", difference.kind())
+        .with("what", difference.what())
+        .with("where", difference.where())
+        .with(
+            "fields",
+            Tree.each(
+                difference.fields(),
+                field ->
+                    new Tree()
+                        .with("name", field.name())
+                        .with("before", field.before())
+                        .with("after", field.after())))
+        .with("before", Tree.of(difference.before(), Tree::place))
+        .with("after", Tree.of(difference.after(), Tree::place));
+  }
+
+  private static Tree expectation(Comparison.ExpectationChange change) {
+    return new Tree()
+        .with("expectation", change.expectation().text())
+        .with("before", Tree.texts(change.before()))
+        .with("after", Tree.texts(change.after()))
+        .with("held", change.held())
+        .with("holds", change.holds())
+        .with("place", Tree.place(change.expectation().place()));
+  }
+
+  private static Tree trace(Trace trace, List<String> rules) {
+    Question question = trace.question();
+    return new Tree()
+        .with("from", question.sender().name())
+        .with("source", question.source())
+        .with("to", question.to())
+        .with("service", question.probe())
+        .with("at", question.at())
+        .with("outcome", trace.outcome())
+        .with("reason", trace.reason())
+        .with("way", Tree.each(trace.request(), Leg::where))
+        .with("rules", rules)
+        .with("deliveredTo", trace.deliveredTo())
+        .with("seenAs", trace.seenAs());
+  }
+}

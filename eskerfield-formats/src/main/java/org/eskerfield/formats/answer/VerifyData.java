@@ -1,0 +1,36 @@
+package org.eskerfield.formats.answer;
+
+import java.util.List;
+import org.eskerfield.verify.Verdict;
+
+/** Verdicts as trees, see {@code verify.schema.json}. */
+public final class VerifyData {
+  private VerifyData() {}
+
+  /** Which expectations of a site hold. */
+  public static Tree of(String site, List<Verdict> verdicts) {
+    return new Tree()
+        .with("site", site)
+        .with("hold", verdicts.stream().filter(Verdict::holds).count())
+        .with("of", verdicts.size())
+        .with("expectations", Tree.each(verdicts, VerifyData::verdict));
+  }
+
+  private static Tree verdict(Verdict verdict) {
+    return new Tree()
+        .with("text", verdict.expectation().text())
+        .with("place", Tree.placeInFile(verdict.expectation().place()))
+        .with("holds", verdict.holds())
+        .with("results", Tree.each(verdict.results(), VerifyData::result));
+  }
+
+  private static Tree result(Verdict.Result result) {
+    Tree tree =
+        new Tree()
+            .with("from", result.conversation().attempt().sender().name())
+            .with("outcome", result.conversation().outcome())
+            .with("reason", result.conversation().reason())
+            .with("differences", result.differences());
+    return result.diagnosis() == null ? tree : tree.with(TraceData.obstacles(result.diagnosis()));
+  }
+}

@@ -1,0 +1,5 @@
+/** Questions and wishes, as somebody at a prompt puts them. */
+@NullMarked
+package org.eskerfield.formats.ask;
+
+import org.jspecify.annotations.NullMarked;

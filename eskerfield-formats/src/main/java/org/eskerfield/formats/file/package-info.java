@@ -1,0 +1,5 @@
+/** Whole files: read, and replaced at once or not at all. */
+@NullMarked
+package org.eskerfield.formats.file;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,5 @@
+/** Addresses, ports, services, times and names, as people write them. */
+@NullMarked
+package org.eskerfield.formats.literal;
+
+import org.jspecify.annotations.NullMarked;

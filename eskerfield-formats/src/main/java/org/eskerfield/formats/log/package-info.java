@@ -1,0 +1,5 @@
+/** Lines of a log, in open formats. */
+@NullMarked
+package org.eskerfield.formats.log;
+
+import org.jspecify.annotations.NullMarked;

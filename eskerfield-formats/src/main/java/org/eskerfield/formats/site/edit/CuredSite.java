@@ -1,0 +1,134 @@
+package org.eskerfield.formats.site.edit;
+
+import java.io.ByteArrayInputStream;
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.HashSet;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.change.Change;
+import org.eskerfield.check.Checker;
+import org.eskerfield.check.Finding;
+import org.eskerfield.check.Severity;
+import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.file.WholeFile;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * A site file with a cure carried out. There is one only if the cure does what it promises: the new
+ * file can be read, the finding is gone, and no error or warning has come in its place: what opens
+ * more than is meant is no cure.
+ *
+ * @param before the text as it was
+ * @param after the text with the edits
+ * @param file the new file, read
+ * @param patch the difference as a unified diff
+ */
+public record CuredSite(String before, String after, SiteFile file, String patch) {
+  /**
+   * The file cured of a finding.
+   *
+   * @param path the site file
+   * @param name what messages and the patch call it
+   * @param all the findings that the check of the file made
+   * @return null if the cure is for a person to decide, or does not do what it promises
+   * @throws IOException if the file cannot be read
+   */
+  public static @Nullable CuredSite of(Path path, String name, Finding finding, List<Finding> all)
+      throws IOException {
+    CuredSite cured = changed(path, name, finding.cure().changes());
+    if (cured == null) {
+      return null;
+    }
+    Set<String> before = new HashSet<>();
+    all.forEach(each -> before.add(key(each)));
+    for (Finding each :
+        Checker.check(cured.file.site(), cured.file.policy(), (what, done, of) -> {})) {
+      boolean open = each.accepted() == null;
+      boolean same = open && key(each).equals(key(finding));
+      boolean worse = open && each.severity() != Severity.ADVICE && !before.contains(key(each));
+      if (same || worse) {
+        return null;
+      }
+    }
+    return cured;
+  }
+
+  private static String key(Finding finding) {
+    return finding.code() + " " + finding.about();
+  }
+
+  /**
+   * The file with some changes carried out.
+   *
+   * @return null if there are none, or what they make cannot be read as a site
+   * @throws IOException if the file cannot be read
+   */
+  public static @Nullable CuredSite changed(Path path, String name, List<Change> changes)
+      throws IOException {
+    return edited(path, name, ChangeEdits.of(changes));
+  }
+
+  /**
+   * A text of a site file with some changes carried out.
+   *
+   * @param folder where the file stands, for the files that it names; null if it names none
+   * @return null if there are none, or what they make cannot be read as a site
+   */
+  public static @Nullable CuredSite changed(
+      String before, @Nullable Path folder, String name, List<Change> changes) {
+    return edited(before, folder, name, ChangeEdits.of(changes));
+  }
+
+  /**
+   * The file with some edits carried out.
+   *
+   * @return null if there are none, or what they make cannot be read as a site
+   * @throws IOException if the file cannot be read
+   */
+  public static @Nullable CuredSite edited(Path path, String name, List<Edit> edits)
+      throws IOException {
+    return edited(Files.readString(path), path.toAbsolutePath().getParent(), name, edits);
+  }
+
+  /**
+   * A text of a site file with some edits carried out.
+   *
+   * @param folder where the file stands, for the files that it names; null if it names none
+   * @return null if there are none, or what they make cannot be read as a site
+   */
+  public static @Nullable CuredSite edited(
+      String before, @Nullable Path folder, String name, List<Edit> edits) {
+    if (edits.isEmpty()) {
+      return null;
+    }
+    try {
+      String after = SiteEditor.edited(before, edits);
+      byte[] bytes = after.getBytes(StandardCharsets.UTF_8);
+      SiteFile file = SiteReader.read(name, new ByteArrayInputStream(bytes), folder);
+      return new CuredSite(before, after, file, SiteEditor.patch(name, before, after));
+    } catch (UnreadableSiteException | IllegalArgumentException e) {
+      return null; // a cure that does not fit this file is none
+    } catch (IOException e) {
+      throw new UncheckedIOException("reading from memory does not fail", e);
+    }
+  }
+
+  /**
+   * Puts the new text in the place of the file, all at once or not at all, if the text that it was
+   * worked out for still stands there; see {@link WholeFile#replace}.
+   *
+   * @return what there is to say about it, as a clause; null if all went as usual
+   * @throws WholeFile.ChangedException if another text stands there
+   * @throws IOException if it cannot be written; the file is as it was then
+   */
+  public @Nullable String write(Path path) throws IOException {
+    return WholeFile.replace(
+        path, before.getBytes(StandardCharsets.UTF_8), after.getBytes(StandardCharsets.UTF_8));
+  }
+}

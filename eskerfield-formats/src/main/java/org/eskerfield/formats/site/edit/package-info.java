@@ -1,0 +1,5 @@
+/** Changes the text of a site file, and keeps all that the change is not about. */
+@NullMarked
+package org.eskerfield.formats.site.edit;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,5 @@
+/** Reads site files. */
+@NullMarked
+package org.eskerfield.formats.site.read;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,480 @@
+package org.eskerfield.formats.snapshot;
+
+import com.fasterxml.jackson.core.JsonFactory;
+import com.fasterxml.jackson.core.JsonParser;
+import com.fasterxml.jackson.core.JsonProcessingException;
+import com.fasterxml.jackson.core.JsonToken;
+import java.io.IOException;
+import java.io.UncheckedIOException;
+import java.time.DateTimeException;
+import java.time.Duration;
+import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.Arrays;
+import java.util.EnumSet;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Locale;
+import java.util.Map;
+import java.util.Set;
+import java.util.function.Function;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.Tree;
+import org.eskerfield.formats.literal.BadLiteralException;
+import org.eskerfield.formats.literal.Literals;
+import org.eskerfield.model.StateSettings;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.state.DeviceSnapshot;
+import org.eskerfield.state.DeviceSnapshot.Mark;
+import org.eskerfield.state.RuleName;
+import org.eskerfield.trace.Snapshot;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Snapshots of runs as JSON (RFC 8259): an object, its members named as the parts of {@link
+ * Snapshot} with hyphens; addresses and moments as text, durations as ISO 8601 has them.
+ */
+public final class SnapshotJson {
+  private static final int VERSION = 1;
+
+  private SnapshotJson() {}
+
+  // Writing.
+
+  /** The text of a snapshot. */
+  public static String write(Snapshot snapshot) {
+    Snapshot.Announced announced = snapshot.announced();
+    Tree devices = new Tree();
+    snapshot.devices().forEach((name, device) -> devices.with(name, tree(device)));
+    return Json.line(
+        new Tree()
+            .with("eskerfield-snapshot", VERSION)
+            .with("now", snapshot.now())
+            .with("elapsed", snapshot.elapsed())
+            .with(
+                "announced",
+                announced == null
+                    ? null
+                    : new Tree()
+                        .with("address", announced.address())
+                        .with("port", announced.port()))
+            .with("devices", devices));
+  }
+
+  private static Tree tree(DeviceSnapshot device) {
+    return new Tree()
+        .with("sessions-aged", device.sessionsAged())
+        .with("bindings-aged", device.bindingsAged())
+        .with("bindings", Tree.each(device.bindings(), SnapshotJson::tree))
+        .with("sessions", Tree.each(device.sessions(), SnapshotJson::tree))
+        .with("ports", Tree.each(device.ports(), SnapshotJson::tree));
+  }
+
+  private static Tree tree(DeviceSnapshot.Ports ports) {
+    return new Tree()
+        .with("realm", ports.realm())
+        .with("address", ports.address())
+        .with("protocol", ports.protocol())
+        .with("draws", ports.draws())
+        .with(
+            "resting",
+            Tree.each(
+                ports.resting(),
+                port -> new Tree().with("port", port.port()).with("until", port.until())));
+  }
+
+  private static Tree tree(DeviceSnapshot.Bound bound) {
+    return new Tree()
+        .with("internal", tree(bound.internal()))
+        .with("external", tree(bound.external()))
+        .with("protocol", bound.protocol())
+        .with("remote", bound.remote())
+        .with("remote-port", bound.remotePort())
+        .with("rule", tree(bound.rule()))
+        .with("pool", bound.pool())
+        .with("leaving", bound.leaving())
+        .with("paired-with", bound.pairedWith())
+        .with("since", bound.since())
+        .with("uses", bound.uses());
+  }
+
+  private static Tree tree(DeviceSnapshot.End end) {
+    return new Tree()
+        .with("realm", end.realm())
+        .with("address", end.address())
+        .with("port", end.port());
+  }
+
+  private static Tree tree(RuleName rule) {
+    return new Tree()
+        .with("policy", rule.policy())
+        .with("kind", rule.kind())
+        .with("name", rule.name())
+        .with("nth", rule.nth());
+  }
+
+  private static Tree tree(DeviceSnapshot.Session session) {
+    StateSettings.Timers times = session.timers();
+    return new Tree()
+        .with("protocol", session.protocol())
+        .with("there", tree(session.there()))
+        .with("back", tree(session.back()))
+        .with("destination-rule", Tree.of(session.destinationRule(), SnapshotJson::tree))
+        .with("source-rule", Tree.of(session.sourceRule(), SnapshotJson::tree))
+        .with("binding", session.binding())
+        .with("second", session.second())
+        .with(
+            "timers",
+            List.of(
+                times.udp(),
+                times.tcpEstablished(),
+                times.tcpTransitory(),
+                times.icmp(),
+                times.other()))
+        .with("marks", Tree.each(session.marks(), SnapshotJson::word))
+        .with("since", session.since())
+        .with("expires", session.expires())
+        .with("unfinished", session.unfinished())
+        .with("unfinished-back", session.unfinishedBack())
+        .with("came-back", Tree.of(session.cameBack(), SnapshotJson::tree));
+  }
+
+  private static Tree tree(DeviceSnapshot.Arrived arrived) {
+    return new Tree()
+        .with("way", tree(arrived.way()))
+        .with("icmp-type", arrived.icmpType())
+        .with("icmp-code", arrived.icmpCode())
+        .with("tcp-flags", arrived.tcpFlags())
+        .with("ttl", arrived.ttl());
+  }
+
+  private static Tree tree(DeviceSnapshot.Way way) {
+    return new Tree()
+        .with("realm", way.realm())
+        .with("source", way.source())
+        .with("source-port", way.sourcePort())
+        .with("destination", way.destination())
+        .with("port", way.port());
+  }
+
+  private static String word(Mark mark) {
+    return mark.name().toLowerCase(Locale.ROOT).replace('_', '-');
+  }
+
+  // Reading.
+
+  /**
+   * The snapshot of a text.
+   *
+   * @param name what the text is called where it is spoken of
+   * @throws UnreadableSnapshotException if it is no snapshot
+   */
+  public static Snapshot read(String name, String text) throws UnreadableSnapshotException {
+    try (JsonParser in = new JsonFactory().createParser(text)) {
+      in.nextToken();
+      Part top = new Part("the snapshot", value(in));
+      if (in.nextToken() != null) {
+        throw new BadPart("something follows the snapshot");
+      }
+      int version = top.integer("eskerfield-snapshot", 1, Integer.MAX_VALUE);
+      if (version != VERSION) {
+        throw new BadPart("it is of version " + version + ", and this reads " + VERSION + " only");
+      }
+      Map<String, DeviceSnapshot> devices = new LinkedHashMap<>();
+      top.part("devices").members().forEach((each, part) -> devices.put(each, device(part)));
+      Part announced = top.optional("announced");
+      return new Snapshot(
+          top.moment("now"),
+          top.number("elapsed"),
+          devices,
+          announced == null
+              ? null
+              : new Snapshot.Announced(announced.address("address"), announced.port("port")));
+    } catch (BadPart e) {
+      throw new UnreadableSnapshotException(name + " is no snapshot: " + e.getMessage(), e);
+    } catch (JsonProcessingException e) {
+      throw new UnreadableSnapshotException(
+          name
+              + ", line "
+              + e.getLocation().getLineNr()
+              + ", column "
+              + e.getLocation().getColumnNr()
+              + ": is no JSON: "
+              + e.getOriginalMessage(),
+          e);
+    } catch (IOException e) {
+      throw new UncheckedIOException(e); // a text in memory does not fail
+    }
+  }
+
+  private static Object value(JsonParser in) throws IOException {
+    JsonToken token = in.currentToken();
+    if (token == null) {
+      throw new BadPart("it is empty");
+    }
+    switch (token) {
+      case START_OBJECT -> {
+        Map<String, Object> members = new LinkedHashMap<>();
+        while (in.nextToken() != JsonToken.END_OBJECT) {
+          String name = in.currentName();
+          in.nextToken();
+          if (in.currentToken() != JsonToken.VALUE_NULL) { // which is as if it were not there
+            members.put(name, value(in));
+          }
+        }
+        return members;
+      }
+      case START_ARRAY -> {
+        List<Object> items = new ArrayList<>();
+        while (in.nextToken() != JsonToken.END_ARRAY) {
+          items.add(value(in));
+        }
+        return items;
+      }
+      case VALUE_NUMBER_INT -> {
+        return in.getLongValue();
+      }
+      case VALUE_STRING -> {
+        return in.getText();
+      }
+      default -> throw new BadPart("a snapshot holds no " + in.getText());
+    }
+  }
+
+  /** Says what of a snapshot cannot be read. */
+  private static final class BadPart extends RuntimeException {
+    private static final long serialVersionUID = 1L;
+
+    BadPart(String message) {
+      super(message);
+    }
+  }
+
+  /** A value with where it stands. */
+  private record Part(String where, Object value) {
+    Map<String, Part> members() {
+      Map<String, Part> members = new LinkedHashMap<>();
+      if (!(value instanceof Map<?, ?> map)) {
+        throw new BadPart(where + " must be an object");
+      }
+      map.forEach(
+          (name, each) -> members.put((String) name, new Part(name + " of " + where, each)));
+      return members;
+    }
+
+    @Nullable Part optional(String name) {
+      return members().get(name);
+    }
+
+    Part part(String name) {
+      Part part = optional(name);
+      if (part == null) {
+        throw new BadPart(where + " has no '" + name + "'");
+      }
+      return part;
+    }
+
+    <T> List<T> items(String name, Function<Part, T> each) {
+      Part part = part(name);
+      if (!(part.value instanceof List<?> all)) {
+        throw new BadPart(part.where + " must be an array");
+      }
+      List<T> items = new ArrayList<>();
+      for (Object item : all) {
+        items.add(each.apply(new Part("item " + items.size() + " of " + part.where, item)));
+      }
+      return items;
+    }
+
+    String text() {
+      if (!(value instanceof String text)) {
+        throw new BadPart(where + " must be a text");
+      }
+      return text;
+    }
+
+    String text(String name) {
+      return part(name).text();
+    }
+
+    long number() {
+      if (!(value instanceof Long number)) {
+        throw new BadPart(where + " must be a whole number");
+      }
+      return number;
+    }
+
+    long number(String name) {
+      long number = part(name).number();
+      if (number < 0 || number >= 1L << 40) {
+        throw new BadPart(part(name).where + " is out of bounds: " + number);
+      }
+      return number;
+    }
+
+    int integer(String name, int least, int most) {
+      long number = part(name).number();
+      if (number < least || number > most) {
+        throw new BadPart(
+            part(name).where + " must be between " + least + " and " + most + ", not " + number);
+      }
+      return (int) number;
+    }
+
+    int port(String name) {
+      return integer(name, 0, 65535);
+    }
+
+    Address address(String name) {
+      try {
+        return Literals.address(text(name));
+      } catch (BadLiteralException e) {
+        throw new BadPart(part(name).where + ": " + e.getMessage());
+      }
+    }
+
+    AddressSet addresses(String name) {
+      AddressSet all = AddressSet.NONE;
+      for (String each : text(name).split(", ", -1)) {
+        try {
+          all = all.union(Literals.addresses(each));
+        } catch (BadLiteralException e) {
+          throw new BadPart(part(name).where + ": " + e.getMessage());
+        }
+      }
+      return all;
+    }
+
+    ZonedDateTime moment(String name) {
+      try {
+        return ZonedDateTime.parse(text(name));
+      } catch (DateTimeException e) {
+        throw new BadPart(part(name).where + " is no moment: " + text(name));
+      }
+    }
+
+    Duration duration() {
+      try {
+        return Duration.parse(text());
+      } catch (DateTimeException e) {
+        throw new BadPart(where + " is no duration: " + text());
+      }
+    }
+  }
+
+  private static DeviceSnapshot device(Part part) {
+    List<DeviceSnapshot.Bound> bindings = part.items("bindings", SnapshotJson::bound);
+    List<DeviceSnapshot.Session> sessions =
+        part.items("sessions", each -> session(each, bindings.size()));
+    for (DeviceSnapshot.Bound each : bindings) {
+      for (int use : each.uses()) {
+        if (use < 0 || use >= 2 * sessions.size()) {
+          throw new BadPart(
+              part.where + " has no session " + (use >> 1) + ", which a binding names");
+        }
+      }
+    }
+    return new DeviceSnapshot(
+        part.number("sessions-aged"),
+        part.number("bindings-aged"),
+        bindings,
+        sessions,
+        part.items(
+            "ports",
+            each ->
+                new DeviceSnapshot.Ports(
+                    each.text("realm"),
+                    each.address("address"),
+                    each.integer("protocol", 0, 255),
+                    each.integer("draws", 0, Integer.MAX_VALUE),
+                    each.items(
+                        "resting",
+                        port ->
+                            new DeviceSnapshot.Resting(port.port("port"), port.number("until"))))));
+  }
+
+  private static DeviceSnapshot.Bound bound(Part part) {
+    return new DeviceSnapshot.Bound(
+        end(part.part("internal")),
+        end(part.part("external")),
+        part.integer("protocol", 0, 255),
+        part.integer("remote", Integer.MIN_VALUE, Integer.MAX_VALUE),
+        part.port("remote-port"),
+        rule(part.part("rule")),
+        part.addresses("pool"),
+        part.text("leaving"),
+        part.optional("paired-with") == null ? null : part.address("paired-with"),
+        part.number("since"),
+        part.items("uses", each -> (int) each.number()));
+  }
+
+  private static DeviceSnapshot.End end(Part part) {
+    return new DeviceSnapshot.End(part.text("realm"), part.address("address"), part.port("port"));
+  }
+
+  private static RuleName rule(Part part) {
+    return new RuleName(
+        part.integer("policy", 0, Integer.MAX_VALUE),
+        part.text("kind"),
+        part.text("name"),
+        part.integer("nth", 0, Integer.MAX_VALUE));
+  }
+
+  private static @Nullable RuleName rule(Part part, String name) {
+    Part rule = part.optional(name);
+    return rule == null ? null : rule(rule);
+  }
+
+  private static DeviceSnapshot.Session session(Part part, int bindings) {
+    List<Duration> times = part.items("timers", Part::duration);
+    if (times.size() != 5) {
+      throw new BadPart("timers of " + part.where + " must be five, not " + times.size());
+    }
+    Part came = part.optional("came-back");
+    return new DeviceSnapshot.Session(
+        part.integer("protocol", 0, 255),
+        way(part.part("there")),
+        way(part.part("back")),
+        rule(part, "destination-rule"),
+        rule(part, "source-rule"),
+        part.integer("binding", -1, bindings - 1),
+        part.integer("second", -1, bindings - 1),
+        new StateSettings.Timers(
+            times.get(0), times.get(1), times.get(2), times.get(3), times.get(4)),
+        marks(part.items("marks", each -> each)),
+        part.number("since"),
+        part.number("expires"),
+        part.text("unfinished"),
+        part.text("unfinished-back"),
+        came == null
+            ? null
+            : new DeviceSnapshot.Arrived(
+                way(came.part("way")),
+                came.integer("icmp-type", -1, 255),
+                came.integer("icmp-code", 0, 255),
+                came.integer("tcp-flags", 0, 255),
+                came.integer("ttl", 0, 255)));
+  }
+
+  private static Set<Mark> marks(List<Part> parts) {
+    Set<Mark> marks = EnumSet.noneOf(Mark.class);
+    for (Part part : parts) {
+      marks.add(
+          Arrays.stream(Mark.values())
+              .filter(mark -> word(mark).equals(part.text()))
+              .findFirst()
+              .orElseThrow(() -> new BadPart(part.where + " is no mark: " + part.text())));
+    }
+    return marks;
+  }
+
+  private static DeviceSnapshot.Way way(Part part) {
+    return new DeviceSnapshot.Way(
+        part.optional("realm") == null ? null : part.text("realm"),
+        part.address("source"),
+        part.port("source-port"),
+        part.address("destination"),
+        part.port("port"));
+  }
+}

@@ -1,0 +1,5 @@
+/** Flows to replay, from CSV and YAML. */
+@NullMarked
+package org.eskerfield.formats.traffic;
+
+import org.jspecify.annotations.NullMarked;

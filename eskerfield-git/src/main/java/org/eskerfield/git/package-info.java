@@ -1,0 +1,5 @@
+/** Site files as a git repository has them. */
+@NullMarked
+package org.eskerfield.git;
+
+import org.jspecify.annotations.NullMarked;

@@ -1,0 +1,505 @@
+package org.eskerfield.sites;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.EnumSet;
+import java.util.List;
+import java.util.Objects;
+import java.util.Set;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
+import java.util.stream.Collectors;
+import org.eskerfield.check.Checker;
+import org.eskerfield.check.Code;
+import org.eskerfield.check.Finding;
+import org.eskerfield.formats.Generated;
+import org.eskerfield.formats.site.edit.CuredSite;
+import org.eskerfield.formats.site.edit.SiteEditor;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.MethodSource;
+
+/** Each kind of finding on a site made for it, and silence on the sites next to it. */
+class CheckerTest {
+  @TempDir Path folder;
+
+  /**
+   * A mistake.
+   *
+   * @param codes what is found, the one that it is an example of first
+   * @param byHand whether only a person can cure it
+   * @param edits texts of the clean site, each followed by what takes its place
+   */
+  record Mistake(String codes, boolean byHand, List<String> edits) {
+    Code code() {
+      return Objects.requireNonNull(Code.of(codes.split(" ")[0]), codes);
+    }
+
+    @Override
+    public String toString() {
+      return codes + " " + edits.get(edits.size() - 1).strip();
+    }
+  }
+
+  private static Mistake cured(String codes, String... edits) {
+    return new Mistake(codes, false, List.of(edits));
+  }
+
+  private static Mistake byHand(String codes, String... edits) {
+    return new Mistake(codes, true, List.of(edits));
+  }
+
+  private static final String RULES = "        rules:\n";
+  private static final String END = "        otherwise: drop\n";
+  private static final String STANCE =
+      "{ shop to any: accept, store to internet: accept, works to internet: accept, otherwise: drop }";
+  private static final String BUYS = "          - accept: everybody buys\n";
+  private static final String FIRST = "      - untouched: the shop works in the store\n";
+  private static final String LAST = "      - shared: everybody else\n";
+  private static final String SSH = "{ service: [ssh, ping], from: shop }";
+  private static final String INNER = "    stance: accept\n";
+  private static final String LINK = "zone: internet, carrier: 198.51.100.129";
+
+  private static String rule(String rule) {
+    return "          - { " + rule + ", log: true }\n";
+  }
+
+  private static String translation(String rule) {
+    return "      - { " + rule + " }\n";
+  }
+
+  static List<Mistake> mistakes() {
+    return List.of(
+        // The order of rules.
+        cured(
+            "rule-never-acts",
+            END,
+            rule("reject: pests, from: 203.0.113.0/25, to: web, service: https") + END),
+        cured(
+            "rule-never-acts",
+            END,
+            rule("accept: a, from: 192.0.2.0/25, to: files, service: 81/tcp")
+                + rule("accept: b, from: 192.0.2.128/25, to: files, service: 81/tcp")
+                + rule("drop: both, from: 192.0.2.0/24, to: files, service: 81/tcp")
+                + END,
+            "- destination: files\n",
+            "- { destination: x, arriving: uplink, at: 192.0.2.69 81/tcp, becomes: files }\n      - destination: files\n",
+            "listens: ssh",
+            "listens: [ssh, 81/tcp]"),
+        cured(
+            "rule-never-acts",
+            "- dynamic: files fetches\n",
+            "- { shared: wide, from: store, leaving: uplink }\n      - dynamic: files fetches\n"),
+        cured(
+            "rule-after-everything",
+            END,
+            rule("drop: all") + rule("reject: x, to: files, service: 82/tcp") + END),
+        cured("untouched-first", "to: [store, lab]", "to: any"),
+        cured("rule-redundant", END, "          - { drop: telnet, service: 23/tcp }\n" + END),
+        byHand("rules-cross", BUYS, rule("drop: pests, from: 203.0.113.0/25") + BUYS),
+        // Translation and access.
+        cured(
+            "translation-without-access",
+            "            to: files\n            service: ssh\n",
+            "            to: files\n            service: ssh\n            disabled: true\n"),
+        cured("translation-without-access", "hairpin: shop", "hairpin: [shop, works]"),
+        cured(
+            "access-without-translation",
+            "      - destination: files\n        arriving: uplink\n        at: 192.0.2.67 ssh\n        becomes: files\n",
+            ""),
+        cured(
+            "half-let-in",
+            "            service: 9000-9009/tcp\n",
+            "            service: 9000-9004/tcp\n"),
+        cured("other-side-named", "            to: web\n", "            to: 192.0.2.66\n"),
+        cured(
+            "list-guards-nothing translation-without-access",
+            "        guards: [{ arriving: uplink, leaving: store }, { arriving: uplink, leaving: works }]\n",
+            ""),
+        cured(
+            "way-unguarded block-loops offered-zone-reaches-inside",
+            STANCE,
+            "accept",
+            "[{ arriving: uplink, leaving: store }, { arriving: uplink, leaving: works }]",
+            "{ arriving: uplink, leaving: store }"),
+        cured(
+            "family-unfiltered",
+            "prefix: 10.2.0.0/24",
+            "prefix: [10.2.0.0/24, '2001:db8:2::/64']",
+            "store: { on: store, at: 10.2.0.1 }",
+            "store: { on: store, at: [10.2.0.1, '2001:db8:2::1'] }",
+            END,
+            "          - { drop: the rest of IPv4, to: 0.0.0.0/0 }\n        otherwise: accept\n"),
+        // The sides of a translation.
+        cured(
+            "wrong-interface access-without-translation",
+            "arriving: uplink\n        at: 192.0.2.68",
+            "arriving: shop\n        at: 192.0.2.68"),
+        cured(
+            "wrong-interface",
+            "from: files\n        leaving: uplink",
+            "from: files\n        leaving: store"),
+        cured(
+            "clients-rewritten",
+            "from: [shop, store, between, lab]\n        leaving: uplink",
+            "from: any\n        leaving: any"),
+        cured(
+            "sources-untranslated",
+            "from: [shop, store, between, lab]",
+            "from: [store, between, lab]"),
+        cured("sources-not-let-out", "works to internet: accept, otherwise", "otherwise"),
+        cured(
+            "return-route-missing",
+            "      - { to: any, via: 10.0.0.1 }",
+            "      - { to: shop, via: 10.0.0.1 }"),
+        cured(
+            "route-missing translation-without-access", "      - { to: lab, via: 10.0.0.2 }\n", ""),
+        cured(
+            "reply-by-other-way",
+            "hairpin: shop",
+            "hairpin: { from: [shop, store], source: kept }",
+            "store to internet",
+            "store to store: accept, store to internet"),
+        cured(
+            "replies-not-let-in",
+            INNER,
+            INNER.replace("accept", "drop")
+                + "    access:\n      in: { guards: { arriving: up }, otherwise: accept }\n"
+                + "      out: { guards: { arriving: lab }, stateless: true, otherwise: drop }\n"),
+        cured(
+            "return-route-missing",
+            "      - { to: lab, via: 10.0.0.2 }",
+            "      - { to: lab, via: 10.0.0.2 }\n      - { to: 198.51.100.64/26, via: 10.0.0.2 }",
+            "works to internet",
+            "works to works: accept, works to internet"),
+        byHand(
+            "loop",
+            "      - { to: lab, via: 10.0.0.2 }",
+            "      - { to: lab, via: 10.0.0.2 }\n      - { to: 10.4.0.0/24, via: 10.0.0.2 }",
+            "bench\n",
+            "10.4.0.5\n",
+            "destination: 10.4.0.5\n",
+            "destination: bench\n",
+            "works to internet",
+            "works to works: accept, works to internet"),
+        // External addresses.
+        byHand(
+            "address-claimed-twice",
+            "pool: 192.0.2.70",
+            "pool: 198.51.100.150",
+            "  customer:",
+            "  modem: { on: link, at: 198.51.100.150 }\n  customer:"),
+        byHand("address-not-routed", "pool: 192.0.2.70", "pool: 203.0.113.70"),
+        byHand("address-of-carrier", "at: 192.0.2.66 https", "at: 198.51.100.129 https"),
+        byHand(
+            "address-of-device translation-without-access",
+            FIRST,
+            translation("static: clerk, facing: uplink, external: uplink, internal: clerk")
+                + FIRST),
+        byHand(
+            "address-of-network access-without-translation",
+            "at: 192.0.2.66 https",
+            "at: 198.51.100.191 https"),
+        byHand(
+            "address-private",
+            LINK,
+            "zone: internet, carrier: 100.64.0.1",
+            "prefix: 198.51.100.128/26",
+            "prefix: 100.64.0.0/24",
+            "198.51.100.140",
+            "100.64.0.40",
+            "198.51.100.129",
+            "100.64.0.1",
+            "at: 192.0.2.66 https",
+            "at: uplink https"),
+        cured(
+            "address-changed",
+            "at: 198.51.100.140 }",
+            "at: assigned by the carrier, now: 198.51.100.140 }",
+            "at: 192.0.2.66 https",
+            "at: 198.51.100.141 https"),
+        cured(
+            "changing-address-told",
+            "at: 198.51.100.140 }",
+            "at: assigned by the carrier, now: 198.51.100.140 }",
+            "at: 192.0.2.66 https",
+            "at: uplink https",
+            "internet: 192.0.2.66",
+            "internet: 198.51.100.140"),
+        cured(
+            "block-loops",
+            "otherwise: drop }\n    interfaces",
+            "internet to internet: accept, otherwise: drop }\n    interfaces"),
+        cured("pools-overlap", "pool: 192.0.2.70", "pool: 192.0.2.68-192.0.2.70"),
+        cured(
+            "pool-too-small",
+            "from: files\n        leaving: uplink\n        pool: 192.0.2.70",
+            "from: [files, web, till]\n        leaving: uplink\n        pool: 192.0.2.70-192.0.2.71"),
+        cured(
+            "sharing-left-out",
+            "from: files\n        leaving",
+            "from: [files, web]\n        leaving"),
+        byHand(
+            "ports-too-few",
+            "        leaving: uplink\n    access",
+            "        leaving: uplink\n        state: { ports-per-source: 30000 }\n    access"),
+        // Management.
+        cured(
+            "own-service-taken",
+            "at: 192.0.2.67 ssh",
+            "at: uplink ssh",
+            SSH,
+            "{ service: ssh, from: [shop, partner] }"),
+        byHand(
+            "management-closed",
+            END,
+            END
+                + "      to itself:\n        guards: { to: device }\n        rules:\n          - { accept: pings, service: ping }\n        otherwise: drop\n"),
+        byHand(
+            "management-closed",
+            "  files: { on: store,",
+            "  files: { filter: { rules: [{ accept: x, service: 82/tcp }], otherwise: drop }, on: store,",
+            "listens: ssh",
+            "listens: [ssh, 82/tcp]",
+            "      - destination: files\n        arriving: uplink\n        at: 192.0.2.67 ssh\n        becomes: files\n",
+            "",
+            "          - accept: the partner fetches files\n            from: partner\n            to: files\n            service: ssh\n            log: true\n",
+            ""),
+        cured("management-open", SSH, "{ service: ssh, from: any }"),
+        // Who is offered.
+        byHand("offered-zone-reaches-inside", "store to internet: accept", "store to any: accept"),
+        cured("nothing-listens", "listens: https }\n  files", "listens: 8443/tcp }\n  files"),
+        cured(
+            "host-moved",
+            "  web: { on: store, at: 10.2.0.10",
+            "  web: { on: store, at: 10.2.0.11",
+            "becomes: web",
+            "becomes: 10.2.0.10",
+            "to: web",
+            "to: 10.2.0.10"),
+        cured(
+            "host-moved access-without-translation",
+            "becomes: files\n      - destination: bench",
+            "becomes: 10.99.0.1\n        admit: { from: partner, log: true }\n      - destination: bench"),
+        cured("host-off", "web: { on", "web: { off: true, on"),
+        cured("host-leased", "web: { on", "web: { assigned: leased, on"),
+        cured("fixed-among-leases", "at: 10.1.0.31", "at: 10.1.0.131"),
+        cured("gateway-or-prefix-wrong", "gateway: 10.2.0.1", "gateway: 10.2.0.9"),
+        cured("gateway-or-prefix-wrong", "web: { on", "web: { own-prefix: 0.0.0.0/0, on"),
+        cured("host-filter", "web: { on", "web: { filter: { otherwise: drop }, on"),
+        cured("sender-network-blocks", "at: 192.0.2.140", "at: 192.0.2.140, network-blocks: ssh"),
+        cured(
+            "interface-down",
+            "lab: { on: lab, at: 10.3.0.1 }",
+            "lab: { on: lab, at: 10.3.0.1, state: no link }"),
+        cured(
+            "transfer-not-helped clear-text-offered",
+            "listens: ssh",
+            "listens: ftp",
+            "service: ssh\n",
+            "service: ftp\n",
+            "192.0.2.67 ssh",
+            "192.0.2.67 ftp"),
+        // Names.
+        cured("name-wrong-side", "resolver: pilot", "resolver: open-resolver"),
+        cured("name-unknown", "pilot: web", "pilot: none"),
+        cured(
+            "hairpin-missing",
+            "resolver: pilot",
+            "resolver: open-resolver",
+            "{ internet: 192.0.2.66, pilot: web }",
+            "192.0.2.66",
+            "        hairpin: shop\n",
+            ""),
+        // Exposure.
+        cured(
+            "everything-offered",
+            "listens: ssh",
+            "listens: 9443/tcp",
+            "at: 192.0.2.67 ssh",
+            "at: 192.0.2.67",
+            "becomes: files\n",
+            "becomes: files\n        admit: { from: any, log: true }\n",
+            BUYS,
+            "          - { accept: x, to: web, service: https, log: true, disabled: true }\n"
+                + BUYS,
+            "          - accept: the partner fetches files\n            from: partner\n            to: files\n            service: ssh\n            log: true\n",
+            ""),
+        byHand(
+            "administration-offered",
+            "            from: partner\n            to: files\n",
+            "            to: files\n"),
+        byHand(
+            "clear-text-offered",
+            "listens: ssh",
+            "listens: telnet",
+            "service: ssh\n",
+            "service: telnet\n",
+            "192.0.2.67 ssh",
+            "192.0.2.67 telnet"),
+        cured("inbound-not-logged", "service: https\n            log: true\n", "service: https\n"),
+        cured(
+            "prefix-offered access-without-translation",
+            END,
+            rule("accept: replies, to: store, service: 1024-65535/tcp+udp") + END),
+        // Leftovers.
+        cured("unused", "names:\n", "services: { spare: 99/tcp }\nnames:\n"),
+        cured("unused", "names:\n", "groups: { spare: till }\nnames:\n"),
+        cured(
+            "unused", "networks:\n", "networks:\n  spare: { prefix: 10.9.0.0/24, zone: spare }\n"),
+        cured("unused", "  till:", "  old: { on: shop, at: 10.1.0.8, off: true }\n  till:"),
+        byHand(
+            "schedule-never-acts translation-without-access",
+            "names:\n",
+            "schedules: { sale: { days: sun, first-day: 2026-01-05, last-day: 2026-01-10 } }\nnames:\n",
+            "to: bench\n",
+            "to: bench\n            when: sale\n"),
+        cured(
+            "disabled-rule-needed access-without-translation",
+            "becomes: bench\n",
+            "becomes: bench\n        disabled: true\n"),
+        cured(
+            "routes-conflict",
+            "      - { to: lab, via: 10.0.0.2 }",
+            "      - { to: lab, via: 10.0.0.2 }\n      - { to: lab, via: 10.0.0.3 }"),
+        cured(
+            "acceptance-unused",
+            "devices:\n",
+            "findings: [{ accept: unused, because: we keep it }, { accept: unused, at: x, because: y }]\ndevices:\n",
+            "names:\n",
+            "services: { spare: 99/tcp }\nnames:\n"));
+  }
+
+  private static String clean() throws Exception {
+    try (InputStream in =
+        Objects.requireNonNull(CheckerTest.class.getResourceAsStream("clean.site.yaml"))) {
+      return new String(in.readAllBytes(), StandardCharsets.UTF_8);
+    }
+  }
+
+  static String edited(List<String> edits) throws Exception {
+    String text = clean();
+    for (int i = 0; i < edits.size(); i += 2) {
+      assertThat(text).contains(edits.get(i));
+      text = text.replace(edits.get(i), edits.get(i + 1));
+    }
+    return text;
+  }
+
+  private List<Finding> check(String text) throws Exception {
+    Path file = folder.resolve("x.site.yaml");
+    Files.writeString(file, text);
+    SiteFile read = SiteReader.readFile(file);
+    return Checker.check(read.site(), read.policy(), (what, done, of) -> {});
+  }
+
+  private static List<String> codes(List<Finding> findings) {
+    return findings.stream()
+        .filter(finding -> finding.accepted() == null)
+        .map(finding -> finding.code().toString())
+        .distinct()
+        .sorted()
+        .toList();
+  }
+
+  @ParameterizedTest
+  @MethodSource("mistakes")
+  void eachIsFoundAndCured(Mistake mistake) throws Exception {
+    List<Finding> findings = check(edited(mistake.edits));
+    assertThat(codes(findings))
+        .as(findings.stream().map(Finding::message).toList().toString())
+        .isEqualTo(List.of(mistake.codes.split(" ")).stream().sorted().toList());
+    for (Finding finding : findings) {
+      assertThat(finding.cure().summary()).isNotBlank();
+      if (finding.code() == mistake.code()) {
+        Path file = folder.resolve("x.site.yaml");
+        CuredSite cured = CuredSite.of(file, "x", finding, findings);
+        if (mistake.byHand) {
+          assertThat(finding.cure().changes()).isEmpty();
+        } else {
+          assertThat(cured).as("%s", finding.cure()).isNotNull();
+        }
+      }
+    }
+  }
+
+  @Test
+  void theCleanSiteHasNone() throws Exception {
+    assertThat(check(clean()).stream().map(Finding::message)).isEmpty();
+  }
+
+  @Test
+  void everyKindHasItsMistake() {
+    Set<Code> left = EnumSet.allOf(Code.class);
+    mistakes().forEach(mistake -> left.remove(mistake.code()));
+    assertThat(left).containsExactly(Code.UNDETERMINED);
+  }
+
+  private static final Pattern EXAMPLE =
+      Pattern.compile("(?s)(## ([a-z-]+)\n\n<!-- example -->\n).*?(<!-- end -->)");
+
+  /** The reference shows, for each kind, the first mistake of the table with its cure. */
+  @Test
+  void theReferenceShowsEachKind() throws Exception {
+    Path reference = Path.of("../docs/findings.md");
+    Set<Code> left = EnumSet.allOf(Code.class);
+    Matcher matcher = EXAMPLE.matcher(Files.readString(reference));
+    StringBuilder wanted = new StringBuilder();
+    while (matcher.find()) {
+      Code code = Objects.requireNonNull(Code.of(matcher.group(2)), matcher.group(2));
+      assertThat(left.remove(code)).as("%s stands once", code).isTrue();
+      matcher.appendReplacement(
+          wanted, Matcher.quoteReplacement(matcher.group(1) + example(code) + matcher.group(3)));
+    }
+    matcher.appendTail(wanted);
+    assertThat(left).isEmpty();
+    Generated.mustBe(reference, wanted.toString());
+  }
+
+  private String example(Code code) throws Exception {
+    StringBuilder out = new StringBuilder();
+    out.append("*").append(code.severity()).append("* · ").append(code.why()).append("\n\n");
+    Mistake mistake =
+        mistakes().stream().filter(each -> each.code() == code).findFirst().orElse(null);
+    if (mistake == null) {
+      return out.toString();
+    }
+    String text = edited(mistake.edits);
+    List<Finding> findings = check(text);
+    Finding finding =
+        findings.stream().filter(each -> each.code() == code).findFirst().orElseThrow();
+    out.append("With this in the file\n\n```diff\n");
+    out.append(body(SiteEditor.patch("x", clean(), text))).append("```\n\nthe check says\n\n> ");
+    out.append(finding.message()).append("\n\n");
+    if (finding.sample() != null) {
+      out.append("and shows it with a packet that ends ").append(finding.sample().outcome());
+      out.append(". ");
+    }
+    out.append("Cure: ").append(finding.cure().summary()).append(".\n\n");
+    if (!mistake.byHand) {
+      CuredSite cured =
+          Objects.requireNonNull(
+              CuredSite.of(folder.resolve("x.site.yaml"), "x", finding, findings));
+      out.append("```diff\n").append(body(cured.patch())).append("```\n");
+    }
+    return out.toString();
+  }
+
+  /** A patch without its head and the numbers of its lines. */
+  private static String body(String patch) {
+    return patch
+        .lines()
+        .filter(line -> !line.startsWith("---") && !line.startsWith("+++"))
+        .map(line -> line.startsWith("@@") ? "…" : line)
+        .map(line -> line.stripTrailing() + "\n")
+        .collect(Collectors.joining())
+        .replaceFirst("^…\n", "");
+  }
+}

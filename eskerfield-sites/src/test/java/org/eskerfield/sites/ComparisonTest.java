@@ -1,0 +1,124 @@
+package org.eskerfield.sites;
+
+import static java.nio.charset.StandardCharsets.UTF_8;
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.io.ByteArrayInputStream;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.compare.Change;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.Difference;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.set.PacketWords;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+/** What a change of a file means, told by meaning and not by line. */
+class ComparisonTest {
+  private static final Path DEMO = Path.of("../demo/marrowby.site.yaml");
+
+  private static Comparison compared(SiteFile old, SiteFile now) {
+    return Comparison.of(side(old), side(now), (who, done, of) -> {});
+  }
+
+  private static Comparison.Side side(SiteFile file) {
+    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+  }
+
+  private static SiteFile changed(String from, String to) throws Exception {
+    String text = Files.readString(DEMO);
+    assertThat(text).contains(from);
+    return SiteReader.read("x", new ByteArrayInputStream(text.replace(from, to).getBytes(UTF_8)));
+  }
+
+  /** One change of the demo a row: what is said of it, and a packet that it concerns. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '"',
+      nullValues = "-",
+      value = {
+        "note: the edge router | note: an edge router | ALTERED device 'breakwater': note the edge router → an edge router | - | -",
+        "# The web shop | # A web shop | - | - | -",
+        "from: contractor | from: [contractor, stranger] | ALTERED access rule 'the contractor works on the ramp' of list 'from the internet' of skerry: from contractor → contractor, stranger | OPENED | from stranger (198.51.100.250) to 198.51.100.140, 1502/tcp, at some times",
+        "mon-fri, hours: 07:00-18:00 | mon-fri, hours: 08:00-18:00 | ALTERED schedule 'working hours': windows mon-fri 07:00-18:00 → mon-fri 08:00-18:00 | SHUT | from contractor (192.0.2.140) to 198.51.100.140, 1502/tcp, at some times",
+        "listens: 8443/tcp | listens: 8444/tcp | ALTERED host 'booking': listens 8443/tcp → 8444/tcp | SHUT | 203.0.113.35, 443/tcp",
+        "becomes: 10.44.0.2 8443 | becomes: 10.44.0.2 8444 | ALTERED destination rule 'booking' of breakwater: internal-ports 8443 → 8444 | SHUT | 203.0.113.35, 443/tcp",
+        "pool: 192.0.2.68-192.0.2.71 | pool: 192.0.2.68-192.0.2.70 | ALTERED dynamic rule 'gauges borrow an address' of breakwater: pool 192.0.2.68-192.0.2.71 → 192.0.2.68-192.0.2.70 | OTHER_WAY | from plant to",
+        "passenger:     { on: internet, at: 198.51.100.77 | passenger:     { on: internet, network-blocks: https, at: 198.51.100.77 | ALTERED host 'passenger': blocked (nothing) → https | SHUT | from passenger (198.51.100.77) to",
+      })
+  void aChangeIsToldByMeaning(String from, String to, String said, String kind, String line)
+      throws Exception {
+    SiteFile old = SiteReader.readFile(DEMO);
+    SiteFile now = changed(from, to);
+    Comparison comparison = compared(old, now);
+    List<String> differences = new ArrayList<>();
+    for (Difference each : comparison.differences()) {
+      for (Difference.Field field : each.fields()) {
+        differences.add(
+            each.kind().name()
+                + " "
+                + each.what()
+                + ": "
+                + field.name()
+                + " "
+                + (field.before().isEmpty() ? "(nothing)" : field.before())
+                + " → "
+                + field.after());
+      }
+    }
+    if (said == null) {
+      assertThat(differences).isEmpty();
+    } else {
+      assertThat(differences).contains(said);
+    }
+    assertThat(comparison.reach().complete()).isTrue();
+    List<Change> changes = comparison.reach().changes();
+    if (kind == null) {
+      assertThat(changes).isEmpty();
+      assertThat(comparison.changesNothing()).isTrue();
+      return;
+    }
+    List<String> lines = new ArrayList<>();
+    changes.forEach(
+        each -> {
+          for (String text : new PacketWords(now.site()).of(each.packets())) {
+            lines.add(each.kind() + " " + text);
+          }
+        });
+    assertThat(lines).anyMatch(text -> text.startsWith(kind) && text.contains(line));
+  }
+
+  @Test
+  void whatMovesIsToldApartFromWhatIsNew() throws Exception {
+    SiteFile old = SiteReader.readFile(DEMO);
+    String rule =
+        "          - accept: names\n            to: lantern\n            service: domain\n";
+    SiteFile now = changed(rule, "");
+    String text = Files.readString(DEMO).replace(rule, "");
+    String moved =
+        text.replace(
+            "          - accept: the web shop\n", rule + "          - accept: the web shop\n");
+    SiteFile after = SiteReader.read("y", new ByteArrayInputStream(moved.getBytes(UTF_8)));
+    assertThat(compared(old, after).differences())
+        .singleElement()
+        .satisfies(
+            each -> {
+              assertThat(each.kind()).isEqualTo(Difference.Kind.MOVED);
+              assertThat(each.what())
+                  .isEqualTo("access rule 'names' of list 'to the quay' of lockhouse");
+              assertThat(each.where()).isEqualTo("to the top");
+            });
+    assertThat(compared(old, after).reach().changes()).isEmpty();
+    Comparison without = compared(old, now);
+    assertThat(without.differences().get(0).kind()).isEqualTo(Difference.Kind.REMOVED);
+    assertThat(without.expectations()).isNotEmpty().allMatch(each -> each.held() && !each.holds());
+    assertThat(without.appeared()).isNotEmpty();
+    assertThat(compared(now, old).gone()).hasSameSizeAs(without.appeared());
+  }
+}

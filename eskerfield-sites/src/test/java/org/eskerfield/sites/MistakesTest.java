@@ -1,0 +1,113 @@
+package org.eskerfield.sites;
+
+import static org.assertj.core.api.Assertions.assertThat;
+
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import java.util.stream.Stream;
+import org.eskerfield.check.Checker;
+import org.eskerfield.check.Finding;
+import org.eskerfield.formats.site.edit.CuredSite;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Verdict;
+import org.eskerfield.verify.Verifier;
+import org.junit.jupiter.api.Test;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+
+/** The sites of one classic mistake each, checked without any packet, and cured. */
+class MistakesTest {
+  private static final Path FOLDER = Path.of("../demo/mistakes");
+
+  private static List<Finding> check(Path file) throws Exception {
+    SiteFile read = SiteReader.readFile(file);
+    return Checker.check(read.site(), read.policy(), (what, done, of) -> {}).stream()
+        .filter(finding -> finding.accepted() == null)
+        .toList();
+  }
+
+  /** Which finding of each is the mistake itself. */
+  @ParameterizedTest
+  @CsvSource({
+    "access-missing, translation-without-access",
+    "address-changed, address-changed",
+    "cannot-share, access-without-translation",
+    "carrier-discards-private, disabled-rule-needed",
+    "exhausted, pool-too-small",
+    "gateway-or-prefix-wrong, gateway-or-prefix-wrong",
+    "gateway-or-prefix-wrong--prefix, gateway-or-prefix-wrong",
+    "hairpin-missing, hairpin-missing",
+    "host-filter, host-filter",
+    "host-moved, host-moved",
+    "interface-down, interface-down",
+    "list-guards-nothing, list-guards-nothing",
+    "name-unknown, name-unknown",
+    "name-wrong-side, name-wrong-side",
+    "nothing-listens, nothing-listens",
+    "order, translation-without-access",
+    "order--translation, rule-never-acts",
+    "other-side-named, other-side-named",
+    "outer-rule-missing, access-without-translation",
+    "own-service-taken, own-service-taken",
+    "replies-not-let-in, replies-not-let-in",
+    "reply-by-other-way, reply-by-other-way",
+    "reply-by-other-way--two-gateways, reply-by-other-way",
+    "return-route-missing, return-route-missing",
+    "route-missing, route-missing",
+    "sender-network-blocks, sender-network-blocks",
+    "sharing-left-out, sharing-left-out",
+    "transfer-not-helped, transfer-not-helped",
+    "translation-missing, nothing-listens",
+    "untouched-first, untouched-first",
+    "wrong-interface, wrong-interface",
+    "wrong-service, nothing-listens",
+    "wrong-service--protocol, access-without-translation",
+  })
+  void theCheckFindsItAndTheCureMakesTheExpectationsHold(String mistake, String code)
+      throws Exception {
+    Path file = FOLDER.resolve(mistake + ".site.yaml");
+    List<Finding> findings = check(file);
+    List<String> failures = new ArrayList<>();
+    for (Finding finding : findings) {
+      if (!finding.code().toString().equals(code)) {
+        continue;
+      }
+      CuredSite cured = CuredSite.of(file, mistake, finding, findings);
+      if (cured == null) {
+        failures.add(finding.handle() + " is not cured: " + finding.cure().summary());
+        continue;
+      }
+      List<String> broken = new ArrayList<>();
+      for (Verdict verdict :
+          new Verifier(Tracer.of(cured.file().site())).verify(cured.file().expectations())) {
+        if (!verdict.holds()) {
+          broken.add(verdict.expectation().text() + verdict.results().get(0).differences());
+        }
+      }
+      if (broken.isEmpty()) {
+        return;
+      }
+      failures.add(finding.handle() + "\n" + cured.patch() + "\nbut " + broken);
+    }
+    String found = findings.stream().map(Finding::handle).toList().toString();
+    assertThat(failures).as("%s has %s", mistake, found).isNull();
+  }
+
+  @Test
+  void whatCannotBeSeenInTheFileIsNotFound() throws Exception {
+    for (String quiet : List.of("working", "old-session", "outside-schedule", "wrong-address")) {
+      assertThat(check(FOLDER.resolve(quiet + ".site.yaml"))).as(quiet).isEmpty();
+    }
+    try (Stream<Path> all = Files.list(FOLDER)) {
+      // 33 above, four here, and one that only the carrier can mend.
+      assertThat(all.filter(file -> file.toString().endsWith(".yaml"))).hasSize(38);
+    }
+    assertThat(check(FOLDER.resolve("address-private.site.yaml")))
+        .extracting(finding -> finding.code().toString())
+        .containsExactly("address-private");
+  }
+}

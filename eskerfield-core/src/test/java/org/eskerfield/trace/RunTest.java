@@ -25,6 +25,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.BindingRow;
 import org.eskerfield.state.PoolFill;
@@ -108,6 +109,25 @@ class RunTest {
     assertThat(row.left().sourceText()).isEqualTo("10.77.4.11:5000");
     assertThat(row.sourceRule()).isNull();
     assertThat(run.bindings("edge")).isEmpty();
+  }
+
+  /** A rule for good has a row that stays, with whom its host speaks to, whoever began. */
+  @Test
+  void aStaticRuleTellsTheRemoteEndsOfItsOwnSessionsOnly() {
+    Site site =
+        edge()
+            .fixed("outside", "198.51.100.150", "10.77.4.11")
+            .fixed("outside", "198.51.100.151", "10.77.4.12")
+            .shared("10.77.4.0/24", "outside")
+            .done()
+            .site();
+    Run run = run(site);
+    run.open(question(site, "client1", Protocol.UDP, 5000));
+    assertThat(run.bindings("edge").stream().map(BindingRow::external).map(Prefix::toString))
+        .containsExactly("198.51.100.150/32", "198.51.100.151/32");
+    assertThat(run.bindings("edge").get(0).remotes())
+        .hasToString("[Remote[inside=192.0.2.200:80, outside=192.0.2.200:80]]");
+    assertThat(run.bindings("edge").get(1).remotes()).isEmpty();
   }
 
   @Test

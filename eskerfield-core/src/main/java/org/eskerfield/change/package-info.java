@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * Changes of a site, told with the objects of its model, and carried out on it.
  *

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.check;
 
 import java.util.ArrayList;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * What is wrong, risky or useless in a site that could be read.
  *

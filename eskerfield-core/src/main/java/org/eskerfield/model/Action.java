@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.model;
 
 /** What becomes of a packet that an access rule matches (RFC 8519 section 4.1). */

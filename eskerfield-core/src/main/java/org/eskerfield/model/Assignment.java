@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.model;
 
 /** How a host or an interface comes by its address. */

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * A site as the engineer wrote it: networks, hosts, devices and their rules, as immutable records.
  *

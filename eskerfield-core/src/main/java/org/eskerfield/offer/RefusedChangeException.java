@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.offer;
 
 /** A change that cannot be, or that nobody should make. */

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.packet;
 
 /** The two families of internet addresses: IPv4 (RFC 791) and IPv6 (RFC 8200). */

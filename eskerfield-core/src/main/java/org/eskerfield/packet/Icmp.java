@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.packet;
 
 /** The ICMP message types that Eskerfield follows: echo and errors, of RFC 792 and of RFC 4443. */

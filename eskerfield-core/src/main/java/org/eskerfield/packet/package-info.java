@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * The ground floor: addresses, prefixes, port sets and packet headers, as plain values.
  *

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * Sets of packet headers: what a rule takes, what it makes of it, and what is left for the next.
  *

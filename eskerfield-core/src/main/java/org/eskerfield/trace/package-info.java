@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * The way of a packet across the site, there and back, with the reason for every decision.
  *

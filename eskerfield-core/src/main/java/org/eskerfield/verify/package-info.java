@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** Expectations of a site, and whether they hold. */
 @NullMarked
 package org.eskerfield.verify;

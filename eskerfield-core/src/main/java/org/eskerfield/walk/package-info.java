@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * The one telling of what happens to packets: through a device, step by step, in {@code
  * DeviceWalk}, and across the site in {@link org.eskerfield.walk.SiteWalk}. One packet goes with

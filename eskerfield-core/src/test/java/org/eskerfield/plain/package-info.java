@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * A second implementation of the packet's way, in the plainest way, for comparison: lists that are
  * searched from end to end. It shares nothing with the product but the rooms {@code packet} and

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.state;
 
 import static org.assertj.core.api.Assertions.assertThat;

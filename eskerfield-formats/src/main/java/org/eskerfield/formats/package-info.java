@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * Text in, text out: reads site files and questions, writes traces and checks as JSON.
  *

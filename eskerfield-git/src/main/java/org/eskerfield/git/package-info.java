@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** Site files as a git repository has them. */
 @NullMarked
 package org.eskerfield.git;

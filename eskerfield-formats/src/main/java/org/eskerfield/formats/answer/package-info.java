@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /**
  * Answers: a tree for each, written as JSON, or given to a template; and the documents that build
  * servers and code hosts read.

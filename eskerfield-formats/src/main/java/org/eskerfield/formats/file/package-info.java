@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** Whole files: read, and replaced at once or not at all. */
 @NullMarked
 package org.eskerfield.formats.file;

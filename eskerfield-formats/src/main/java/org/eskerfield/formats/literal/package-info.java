@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** Addresses, ports, services, times and names, as people write them. */
 @NullMarked
 package org.eskerfield.formats.literal;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** The JSON Schemas of all that is read and written. */
 @NullMarked
 package org.eskerfield.formats.schema;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.formats.snapshot;
 
 /** A text is no snapshot of a run; the message says what is wrong with it, and where. */

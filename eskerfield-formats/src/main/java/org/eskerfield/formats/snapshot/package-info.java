@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** Runs that are stopped and gone on with. */
 @NullMarked
 package org.eskerfield.formats.snapshot;

@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 /** Reads site files. */
 @NullMarked
 package org.eskerfield.formats.site.read;

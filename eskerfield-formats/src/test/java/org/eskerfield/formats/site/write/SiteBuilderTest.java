@@ -1,3 +1,4 @@
+// SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.formats.site.write;
 
 import static org.assertj.core.api.Assertions.assertThat;

@@ -6,7 +6,6 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Cure;
@@ -43,7 +42,7 @@ final class CureText {
     Diagnosis left = diagnosis;
     while (left.conversation().outcome() != Outcome.ANSWERED && steps.size() < MOST) {
       Obstacle obstacle = left.obstacles().isEmpty() ? null : left.obstacles().get(0);
-      Cure cure = obstacle == null ? null : Cures.of(now, obstacle);
+      Cure cure = obstacle == null ? null : obstacle.cure();
       CuredSite cured =
           cure == null
               ? null

@@ -8,6 +8,7 @@ import java.util.function.Predicate;
 import java.util.function.UnaryOperator;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
@@ -93,7 +94,9 @@ class Case {
 
   Verdict verdict(Cause cause, String detail, @Nullable Placed place, @Nullable Site mended) {
     NearMiss near = end == null ? null : end.near();
-    return new Verdict(new Obstacle(cause, sentence, detail, place, near, conversation), mended);
+    Cure none = Cure.byHand("");
+    return new Verdict(
+        new Obstacle(cause, sentence, detail, place, near, conversation, none).byHand(), mended);
   }
 
   Verdict verdict(Cause cause, Decision end, @Nullable Site mended) {

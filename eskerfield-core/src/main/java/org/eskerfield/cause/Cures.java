@@ -70,19 +70,19 @@ public final class Cures {
   }
 
   /** How to clear an obstacle on a site away. */
-  public static Cure of(Site site, Obstacle obstacle) {
+  static Cure of(Site site, Obstacle obstacle) {
     Case found =
         new Case(site, obstacle.conversation(), each -> obstacle.conversation(), c -> true);
     Trace deciding = obstacle.conversation().deciding();
     if (deciding == null) {
-      return byHand(obstacle);
+      return obstacle.cure();
     }
     found.find(deciding);
     if (found.end == null) {
-      return byHand(obstacle);
+      return obstacle.cure();
     }
     Cure cure = new Cures(site, obstacle, found, found.end).cure();
-    return cure == null ? byHand(obstacle) : cure;
+    return cure == null ? obstacle.cure() : cure;
   }
 
   /** How to let a device find an address inside the site; null if no way leads there. */
@@ -107,13 +107,6 @@ public final class Cures {
     return Cure.of(
         "give " + device.name() + " a route to " + (block == null ? "the internet" : text),
         new Change.Add(device, route, null));
-  }
-
-  private static Cure byHand(Obstacle obstacle) {
-    return Cure.byHand(
-        obstacle.detail().isEmpty()
-            ? "no edit of the file mends this by itself: " + obstacle.cause().title()
-            : obstacle.detail());
   }
 
   private @Nullable Cure cure() {

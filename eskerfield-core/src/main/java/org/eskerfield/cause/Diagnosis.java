@@ -5,11 +5,14 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
+import org.eskerfield.change.Changes;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.Outcome;
+import org.jspecify.annotations.Nullable;
 
 /**
  * All that stands in the way of an attempt.
@@ -60,29 +63,45 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
     List<Obstacle> obstacles = new ArrayList<>();
     Conversation now = first;
     Site as = site;
+    Case.@Nullable Verdict verdict = judged(as, now, rehearsal, goal);
     while (!goal.test(now)) {
-      Classifier classifier = new Classifier(as, now, rehearsal, goal);
-      Case.Verdict verdict = classifier.judge();
       if (verdict == null || isStuck(obstacles, verdict)) {
         return new Diagnosis(first, obstacles, false);
       }
-      obstacles.add(verdict.obstacle());
-      if (verdict.mended() == null || obstacles.size() == MOST) {
+      Obstacle obstacle = verdict.obstacle();
+      Cure cure = Cures.of(as, obstacle);
+      Site mended = cure.changes().isEmpty() ? null : Changes.on(as, cure.changes());
+      Conversation then = mended == null ? now : rehearsal.apply(mended);
+      Case.Verdict next = mended == null ? verdict : judged(mended, then, rehearsal, goal);
+      boolean helps = goal.test(then) || next == null || !next.obstacle().isSame(obstacle);
+      obstacles.add(mended != null && helps ? obstacle.withCure(cure) : obstacle);
+      if (mended == null || !helps) {
+        mended = verdict.mended();
+        then = mended == null ? now : rehearsal.apply(mended);
+        next = mended == null ? null : judged(mended, then, rehearsal, goal);
+      }
+      if (mended == null || obstacles.size() == MOST) {
         return new Diagnosis(first, obstacles, false);
       }
-      as = verdict.mended();
-      now = rehearsal.apply(as);
+      as = mended;
+      now = then;
+      verdict = next;
     }
     return new Diagnosis(first, obstacles, true);
   }
 
+  private static Case.@Nullable Verdict judged(
+      Site site,
+      Conversation conversation,
+      Function<Site, Conversation> rehearsal,
+      Predicate<Conversation> goal) {
+    return goal.test(conversation)
+        ? null
+        : new Classifier(site, conversation, rehearsal, goal).judge();
+  }
+
   /** Whether mending did not help: the same thing stands at the same place again. */
   private static boolean isStuck(List<Obstacle> before, Case.Verdict verdict) {
-    if (before.isEmpty()) {
-      return false;
-    }
-    Obstacle last = before.get(before.size() - 1);
-    return last.cause() == verdict.obstacle().cause()
-        && last.sentence().equals(verdict.obstacle().sentence());
+    return !before.isEmpty() && before.get(before.size() - 1).isSame(verdict.obstacle());
   }
 }

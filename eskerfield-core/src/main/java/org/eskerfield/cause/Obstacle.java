@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cause;
 
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.Placed;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.NearMiss;
@@ -16,6 +17,8 @@ import org.jspecify.annotations.Nullable;
  * @param place the rule, list, route, interface or host in question; null where there is none
  * @param near the rule that came nearest; null where none did
  * @param conversation the attempt up to here, with everything before mended
+ * @param cure what clears it away, on the site with everything before mended: it was tried there,
+ *     and the attempt did not end for the same cause; by hand where nothing known does
  */
 public record Obstacle(
     Cause cause,
@@ -23,4 +26,23 @@ public record Obstacle(
     String detail,
     @Nullable Placed place,
     @Nullable NearMiss near,
-    Conversation conversation) {}
+    Conversation conversation,
+    Cure cure) {
+  Obstacle withCure(Cure tried) {
+    return new Obstacle(cause, sentence, detail, place, near, conversation, tried);
+  }
+
+  /** The same without a change, where none that is known clears it away. */
+  Obstacle byHand() {
+    return withCure(
+        Cure.byHand(
+            detail.isEmpty()
+                ? "no edit of the file mends this by itself: " + cause.title()
+                : detail));
+  }
+
+  /** Whether it is the same thing at the same place. */
+  boolean isSame(Obstacle other) {
+    return cause == other.cause && sentence.equals(other.sentence);
+  }
+}

@@ -9,9 +9,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
-import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
@@ -297,9 +295,5 @@ final class Inspection {
     }
     diagnoses++;
     return Diagnosis.of(tracer, conversation.attempt());
-  }
-
-  Cure cureOf(Obstacle obstacle) {
-    return Cures.of(site, obstacle);
   }
 }

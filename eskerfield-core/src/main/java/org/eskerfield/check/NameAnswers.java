@@ -287,7 +287,7 @@ final class NameAnswers {
                 + Labels.of(rule)
                 + " is not for insiders",
             insiders,
-            cure(rule, check.cureOf(why.obstacles().get(0))));
+            cure(rule, why.obstacles().get(0).cure()));
       }
     }
   }

@@ -171,7 +171,7 @@ final class Offers {
           obstacle.place(),
           Labels.of(rule) + ": " + Rehearsals.told(obstacle),
           sample,
-          check.cureOf(obstacle));
+          obstacle.cure());
       return;
     }
     check.add(
@@ -206,12 +206,12 @@ final class Offers {
         }
       }
     }
-    return openedTo(rule, check.cureOf(obstacle));
+    return openedTo(rule, obstacle.cure());
   }
 
   /** The cure of an obstacle; where access is missing, for all whom the rule is for. */
   Cure letInIfMissing(Code code, InwardRule rule, Obstacle obstacle) {
-    return code == Code.TRANSLATION_WITHOUT_ACCESS ? letIn(rule, obstacle) : check.cureOf(obstacle);
+    return code == Code.TRANSLATION_WITHOUT_ACCESS ? letIn(rule, obstacle) : obstacle.cure();
   }
 
   private boolean isFor(AccessRule access, InwardRule rule) {

@@ -162,7 +162,7 @@ final class Rehearsals {
           place,
           sender.name() + " to " + receiver.name() + ": " + told(obstacle),
           conversation,
-          check.cureOf(obstacle));
+          obstacle.cure());
     }
   }
 
@@ -420,7 +420,7 @@ final class Rehearsals {
             rule,
             Labels.of(rule) + " is for " + term.text() + ", too, but " + told(first),
             conversation,
-            check.cureOf(first));
+            first.cure());
       }
     }
   }

@@ -138,7 +138,7 @@ final class Sides {
           sample,
           first != null && sample.opening() != null
               ? Cures.narrowed(check.site, first, sample.opening().question().source())
-              : obstacle == null ? null : check.cureOf(obstacle));
+              : obstacle == null ? null : obstacle.cure());
     }
   }
 

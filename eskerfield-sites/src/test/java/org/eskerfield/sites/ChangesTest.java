@@ -14,7 +14,6 @@ import java.util.Objects;
 import java.util.Set;
 import java.util.TreeSet;
 import java.util.stream.Stream;
-import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Change;
@@ -71,7 +70,7 @@ class ChangesTest {
     for (Expectation expectation : file.expectations()) {
       for (Attempt attempt : expectation.attempts()) {
         for (Obstacle obstacle : Diagnosis.of(file.site(), attempt).obstacles()) {
-          cures.add(Cures.of(file.site(), obstacle));
+          cures.add(obstacle.cure());
         }
       }
     }

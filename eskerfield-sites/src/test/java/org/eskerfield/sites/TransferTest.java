@@ -6,7 +6,6 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import java.util.List;
 import java.util.Objects;
-import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Changes;
@@ -245,7 +244,7 @@ class TransferTest {
     assertThat(obstacle.detail()).contains(detail);
     StateSettings before = site.devices().get("breakwater").state();
     StateSettings after =
-        Changes.on(site, Cures.of(site, obstacle).changes()).devices().get("breakwater").state();
+        Changes.on(site, obstacle.cure().changes()).devices().get("breakwater").state();
     String put =
         (after.fileTransfer() == before.fileTransfer() ? "" : "state/file-transfer ")
             + (after.controlPorts().equals(before.controlPorts()) ? "" : "state/control-ports");

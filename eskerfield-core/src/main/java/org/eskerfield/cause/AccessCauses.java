@@ -13,7 +13,6 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
@@ -38,28 +37,23 @@ final class AccessCauses extends Case {
     InwardRule rule = Objects.requireNonNull(InwardRule.of(end.by()));
     NearMiss near = end.near();
     boolean late = near != null && near.fields().equals(EnumSet.of(Match.Field.SCHEDULE));
-    return verdict(
-        late ? Cause.OUTSIDE_SCHEDULE : Cause.SENDER_NOT_ADMITTED,
-        end,
-        on(new Change.Alter(rule, Rules.admittingAll(rule))));
+    return late
+        ? verdict(Cause.OUTSIDE_SCHEDULE, end, on(new Change.Alter(rule, Mends.admittingAll(rule))))
+        : verdict(Cause.SENDER_NOT_ADMITTED, end);
   }
 
   Verdict judgeAccess(Device device, Leg leg, Decision end) {
     Header header = seenByLists(device, leg, end);
     Placed by = end.by();
     AccessList list = listOf(device, by);
-    Interface leaving = leavingOf(leg, device, end.after());
-    String from = leg.arriving() == null ? Site.ANY : leg.arriving().network().zone();
-    String to = leaving == null ? Site.ANY : leaving.network().zone();
-    Site mended = on(list != null ? Mends.passing(list, header) : Mends.passing(device, from, to));
     if (by instanceof AccessRule) {
-      return verdict(Cause.DENIED, end, mended);
+      return verdict(Cause.DENIED, end);
     }
     NearMiss near = end.near();
     if (near != null) {
       Set<Match.Field> fields = near.fields();
       if (fields.equals(EnumSet.of(Match.Field.SCHEDULE))) {
-        return verdict(Cause.OUTSIDE_SCHEDULE, "", near.rule(), mended);
+        return verdict(Cause.OUTSIDE_SCHEDULE, "", near.rule(), anyTime(near.rule()));
       }
       if (fields.equals(EnumSet.of(Match.Field.DESTINATION)) && namesOtherSide(near, leg)) {
         return verdict(
@@ -68,16 +62,15 @@ final class AccessCauses extends Case {
                 + " filters on the destination "
                 + (device.seesOriginal() ? "before" : "after")
                 + " translation",
-            near.rule(),
-            mended);
+            near.rule());
       }
       boolean meant = near.rule() instanceof AccessRule rule && !rule.to().isEmpty();
       if ((meant && fields.equals(EnumSet.of(Match.Field.SERVICE)))
           || fields.equals(EnumSet.of(Match.Field.SOURCE_PORT))) {
-        return verdict(Cause.WRONG_SERVICE, "", near.rule(), mended);
+        return verdict(Cause.WRONG_SERVICE, "", near.rule());
       }
       if (fields.equals(EnumSet.of(Match.Field.SOURCE))) {
-        return verdict(Cause.SENDER_NOT_ADMITTED, "", near.rule(), mended);
+        return verdict(Cause.SENDER_NOT_ADMITTED, "", near.rule());
       }
     }
     for (AccessList other : device.access()) {
@@ -94,8 +87,7 @@ final class AccessCauses extends Case {
                 + Labels.of(other)
                 + " would accept it, but the list guards "
                 + (idle ? "nothing" : "another way"),
-            other,
-            mended);
+            other);
       }
     }
     for (AccessList each : device.access()) {
@@ -104,11 +96,18 @@ final class AccessCauses extends Case {
             && rule.action() == Action.ACCEPT
             && each.equals(list)
             && covers(rule.services(), header)) {
-          return verdict(Cause.ACCESS_MISSING, Labels.of(rule) + " is disabled", rule, mended);
+          return verdict(Cause.ACCESS_MISSING, Labels.of(rule) + " is disabled", rule);
         }
       }
     }
-    return verdict(Cause.ACCESS_MISSING, end, mended);
+    return verdict(Cause.ACCESS_MISSING, end);
+  }
+
+  /** As if a rule that is for some times only held at every time. */
+  private @Nullable Site anyTime(Placed rule) {
+    return rule instanceof AccessRule access
+        ? on(new Change.Alter(access, access.withWhen(null)))
+        : null;
   }
 
   /** Whether a list stands where no packet comes that the rule is for. */
@@ -144,19 +143,5 @@ final class AccessCauses extends Case {
       }
     }
     return false;
-  }
-
-  private static @Nullable Interface leavingOf(Leg leg, Device device, Header header) {
-    for (Decision decision : leg.decisions()) {
-      if (decision.ruling() == Ruling.ROUTED) {
-        return decision.by() instanceof Route route ? route.leaving() : (Interface) decision.by();
-      }
-    }
-    for (Interface own : device.interfaces()) {
-      if (own.network().prefixOf(header.destination()) != null) {
-        return own;
-      }
-    }
-    return null;
   }
 }

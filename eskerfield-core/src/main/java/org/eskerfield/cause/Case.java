@@ -5,14 +5,12 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
-import java.util.function.UnaryOperator;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
@@ -36,7 +34,8 @@ class Case {
    * What was found.
    *
    * @param obstacle the obstacle
-   * @param mended the site as if it were away; null where that cannot be guessed
+   * @param mended the site as if it were away, to look further where no cure is known; null where
+   *     that cannot be guessed
    */
   record Verdict(Obstacle obstacle, @Nullable Site mended) {}
 
@@ -93,10 +92,33 @@ class Case {
   }
 
   Verdict verdict(Cause cause, String detail, @Nullable Placed place, @Nullable Site mended) {
+    return verdict(cause, detail, place, null, mended);
+  }
+
+  private Verdict verdict(
+      Cause cause,
+      String detail,
+      @Nullable Placed place,
+      @Nullable Placed other,
+      @Nullable Site mended) {
     NearMiss near = end == null ? null : end.near();
     Cure none = Cure.byHand("");
     return new Verdict(
-        new Obstacle(cause, sentence, detail, place, near, conversation, none).byHand(), mended);
+        new Obstacle(cause, sentence, detail, place, other, near, conversation, none).byHand(),
+        mended);
+  }
+
+  /** The same, where another object has to do with it. */
+  Verdict verdictWith(Placed other, Cause cause, String detail, Placed place) {
+    return verdict(cause, detail, place, other, null);
+  }
+
+  Verdict verdict(Cause cause, String detail, @Nullable Placed place) {
+    return verdict(cause, detail, place, null);
+  }
+
+  Verdict verdict(Cause cause, Decision end) {
+    return verdict(cause, "", end.by(), null);
   }
 
   Verdict verdict(Cause cause, Decision end, @Nullable Site mended) {
@@ -105,18 +127,6 @@ class Case {
 
   boolean succeedsOn(Site changed) {
     return goal.test(rehearsal.apply(changed));
-  }
-
-  /** The site with a host of that name changed; null if there is none. */
-  @Nullable Site with(String name, UnaryOperator<Host> change) {
-    Host host = site.hosts().get(name);
-    return host == null ? null : site.with(change.apply(host));
-  }
-
-  @Nullable Site leading(String name, Header header) {
-    Host host = site.hosts().get(name);
-    Host changed = host == null ? null : Mends.leading(site, host, header.destination());
-    return changed == null ? null : site.with(changed);
   }
 
   /** The site with one thing changed. */
@@ -129,7 +139,11 @@ class Case {
     return route == null ? null : on(route);
   }
 
+  /** As if every device had the shortest way to an address of the site. */
   @Nullable Site routedEverywhere(Address to) {
+    if (site.networkOf(to) == null) {
+      return null; // whoever leads it in circles leads it nowhere that is known
+    }
     List<Change> routes = new ArrayList<>();
     for (Device device : site.devices().values()) {
       Change route = Mends.routed(site, device, to);

@@ -310,7 +310,6 @@ final class Classifier extends Case {
       }
       for (OwnService service : device.services()) {
         if (covers(List.of(service.service()), asked)) {
-          Site changed = on(new Change.Remove(by));
           return verdict(
               Cause.OWN_SERVICE_TAKEN,
               Labels.of(by)
@@ -319,8 +318,7 @@ final class Classifier extends Case {
                   + " (line "
                   + service.place().line()
                   + ")",
-              by,
-              succeedsOn(changed) ? changed : null);
+              by);
         }
       }
     }
@@ -348,8 +346,7 @@ final class Classifier extends Case {
                 + ", but the way leads over "
                 + changed.gateways().get(0)
                 + (end.equals(way.get(1)) ? "" : ", not to " + end.where()),
-            sender,
-            site.with(changed));
+            sender);
   }
 
   /** Did it miss its way because an interface is down? */
@@ -377,8 +374,7 @@ final class Classifier extends Case {
                   + " of "
                   + device.name()
                   + (own.state() == Interface.State.NO_LINK ? " has no link" : " is off"),
-              own,
-              on(Mends.up(own)));
+              own);
         }
       }
     }

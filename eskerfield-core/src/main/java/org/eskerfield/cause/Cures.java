@@ -40,6 +40,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
@@ -445,7 +446,7 @@ public final class Cures {
         to ->
             Cure.of(
                 "let " + Labels.of(to) + " take " + Mends.service(header).text(),
-                new Change.Alter(to, Rules.serving(to, header))));
+                new Change.Alter(to, Mends.serving(to, header))));
   }
 
   private @Nullable Cure translationMissing(@Nullable Placed place) {
@@ -518,25 +519,29 @@ public final class Cures {
 
   private @Nullable Cure outer() {
     Device outer = device();
+    InwardRule inner = InwardRule.of(obstacle.other());
     Cure enabled = enabled();
-    if (outer == null || leg.arriving() == null || enabled != null) {
+    if (outer == null || inner == null || leg.arriving() == null || enabled != null) {
       return enabled;
     }
-    for (Device inner : site.devices().values()) {
-      for (InwardRule rule : inner.inward()) {
-        if (!rule.disabled() && obstacle.detail().contains("(line " + rule.place().line() + ")")) {
-          Prefix to = Objects.requireNonNull(rule.block(header.destination().family()));
-          PortSet port =
-              rule.services().isEmpty()
-                  ? null
-                  : PortSet.of(rule.services().get(0).service().parts().get(0).ports().first());
-          return Cure.of(
-              "lead it on to " + inner.name() + " with a destination rule of " + outer.name(),
-              rule(outer, leg.arriving(), rule.name(), AddressTerm.of(to.first()), port));
-        }
+    Address to = Objects.requireNonNull(inner.block(header.destination().family())).first();
+    PortSet port =
+        inner.services().isEmpty() || !Protocol.hasPorts(header.protocol())
+            ? null
+            : PortSet.of(inner.services().get(0).service().parts().get(0).ports().first());
+    return Cure.of(
+        "lead it on to " + owner(inner) + " with a destination rule of " + outer.name(),
+        rule(outer, leg.arriving(), inner.name(), AddressTerm.of(to), port));
+  }
+
+  /** The name of the device that has a rule. */
+  private String owner(InwardRule rule) {
+    for (Device device : site.devices().values()) {
+      if (device.translation().contains(rule)) {
+        return device.name();
       }
     }
-    return null;
+    throw new IllegalArgumentException("no device has " + Labels.of(rule));
   }
 
   private @Nullable Cure hairpin(@Nullable Placed place) {

@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
+import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.Site;
@@ -74,7 +75,8 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
       Conversation then = mended == null ? now : rehearsal.apply(mended);
       Case.Verdict next = mended == null ? verdict : judged(mended, then, rehearsal, goal);
       boolean helps = goal.test(then) || next == null || !next.obstacle().isSame(obstacle);
-      obstacles.add(mended != null && helps ? obstacle.withCure(cure) : obstacle);
+      obstacles.add(
+          mended != null && helps ? cured(obstacle, cure, obstacles.isEmpty()) : obstacle);
       if (mended == null || !helps) {
         mended = verdict.mended();
         then = mended == null ? now : rehearsal.apply(mended);
@@ -98,6 +100,13 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
     return goal.test(conversation)
         ? null
         : new Classifier(site, conversation, rehearsal, goal).judge();
+  }
+
+  /** What a cure does to what cures of earlier obstacles made is for whoever carried those out. */
+  private static Obstacle cured(Obstacle obstacle, Cure cure, boolean first) {
+    List<Change> own =
+        cure.changes().stream().filter(change -> first || change.isOfFile()).toList();
+    return own.isEmpty() ? obstacle : obstacle.withCure(new Cure(cure.summary(), own));
   }
 
   /** Whether mending did not help: the same thing stands at the same place again. */

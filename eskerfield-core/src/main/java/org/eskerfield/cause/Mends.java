@@ -9,13 +9,13 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.change.Change;
-import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Admission;
+import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Route;
@@ -49,26 +49,26 @@ final class Mends {
     return ServiceTerm.of(new ServicePart(header.protocol(), ports, header.icmpType()));
   }
 
-  /** Lets packets of a sender pass a list, whatever they are for. */
-  static Change passing(AccessList list, Header header) {
-    AccessRule opening =
-        AccessRule.called(Action.ACCEPT, "as if mended")
-            .from(List.of(AddressTerm.of(header.source())))
-            .services(List.of(service(header)))
-            .place(list.place())
-            .build();
-    return Change.Add.first(list, opening, list.rules());
-  }
-
-  /** Opens a way that no list guards. */
-  static Change passing(Device device, String from, String to) {
-    return new Change.Alter(
-        device, device.withStance(device.stance().but(from, to, Action.ACCEPT)));
-  }
-
   /** Puts a translation rule before all others of a device. */
   static Change first(Device device, TranslationRule rule) {
     return Change.Add.first(device, rule, device.translation());
+  }
+
+  /** The rule that lets in everybody at every time. */
+  static InwardRule admittingAll(InwardRule rule) {
+    return rule.admitting(
+        new Admission(
+            List.of(AddressTerm.any()), /* when= */ null, /* log= */ false, rule.place()));
+  }
+
+  /** The rule for the service of a packet as well, led to where the rule leads its own. */
+  static DestinationRule serving(DestinationRule rule, Header header) {
+    List<ServiceTerm> own = rule.services();
+    int kept =
+        own.isEmpty()
+            ? header.destinationPort()
+            : own.get(0).service().parts().get(0).ports().first();
+    return rule.serving(service(header), kept);
   }
 
   /** Sets an interface up. */

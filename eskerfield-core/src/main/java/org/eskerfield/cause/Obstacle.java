@@ -15,6 +15,8 @@ import org.jspecify.annotations.Nullable;
  * @param detail what there is to know besides, such as the rule that comes too late; empty if
  *     nothing
  * @param place the rule, list, route, interface or host in question; null where there is none
+ * @param other what else has to do with it, such as the rule of an inner device that waits for the
+ *     packet; null where nothing has
  * @param near the rule that came nearest; null where none did
  * @param conversation the attempt up to here, with everything before mended
  * @param cure what clears it away, on the site with everything before mended: it was tried there,
@@ -25,11 +27,12 @@ public record Obstacle(
     String sentence,
     String detail,
     @Nullable Placed place,
+    @Nullable Placed other,
     @Nullable NearMiss near,
     Conversation conversation,
     Cure cure) {
   Obstacle withCure(Cure tried) {
-    return new Obstacle(cause, sentence, detail, place, near, conversation, tried);
+    return new Obstacle(cause, sentence, detail, place, other, near, conversation, tried);
   }
 
   /** The same without a change, where none that is known clears it away. */
@@ -37,7 +40,7 @@ public record Obstacle(
     return withCure(
         Cure.byHand(
             detail.isEmpty()
-                ? "no edit of the file mends this by itself: " + cause.title()
+                ? "no edit that is known mends this by itself: " + cause.title()
                 : detail));
   }
 

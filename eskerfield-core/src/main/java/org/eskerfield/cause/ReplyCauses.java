@@ -3,16 +3,10 @@ package org.eskerfield.cause;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.Site;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
@@ -35,16 +29,13 @@ final class ReplyCauses extends Case {
     String other = otherWay(trace);
     switch (end.ruling()) {
       case REPLY_DISCARDED -> {
-        return verdict(Cause.REPLY_BY_OTHER_WAY, other, translatedOf(trace), hairpinned(trace));
+        return verdict(Cause.REPLY_BY_OTHER_WAY, other, translatedOf(trace));
       }
       case NO_GATEWAY -> {
-        return verdict(
-            Cause.GATEWAY_OR_PREFIX_WRONG, "", answerer, leading(way.get(0).where(), header));
+        return verdict(Cause.GATEWAY_OR_PREFIX_WRONG, "", answerer);
       }
       case NOT_FOR_HOST -> {
-        return new RequestCauses(this)
-            .judgeAstray(
-                answerer == null ? null : leadingBack(trace, answerer), Cause.RETURN_ROUTE_MISSING);
+        return new RequestCauses(this).judgeAstray(Cause.RETURN_ROUTE_MISSING);
       }
       case NOBODY_THERE -> {
         if (leg.kind() == Leg.Kind.HOST) {
@@ -78,7 +69,7 @@ final class ReplyCauses extends Case {
       default -> {
         AccessList list = device == null ? null : listOf(device, end.by());
         if (device != null && list != null && list.stateless()) {
-          return verdict(Cause.REPLIES_NOT_LET_IN, end, on(Mends.passing(list, header)));
+          return verdict(Cause.REPLIES_NOT_LET_IN, end);
         }
       }
     }
@@ -89,13 +80,9 @@ final class ReplyCauses extends Case {
     }
     // It met other devices, or none: the answerer sends its replies elsewhere.
     if (answerer != null && !other.isEmpty() && !answerer.isOutside()) {
-      Site led = leadingBack(trace, answerer);
       boolean wrongGateway = !answerer.gateways().isEmpty() && answerer.networks().size() == 1;
       return verdict(
-          wrongGateway ? Cause.GATEWAY_OR_PREFIX_WRONG : Cause.REPLY_BY_OTHER_WAY,
-          other,
-          answerer,
-          led);
+          wrongGateway ? Cause.GATEWAY_OR_PREFIX_WRONG : Cause.REPLY_BY_OTHER_WAY, other, answerer);
     }
     return verdict(Cause.REPLY_BY_OTHER_WAY, other, end.by(), null);
   }
@@ -138,44 +125,11 @@ final class ReplyCauses extends Case {
     return null;
   }
 
-  /** As if the answerer had the device for its gateway from which the request came. */
-  private @Nullable Site leadingBack(Trace trace, Host answerer) {
-    List<Leg> request = trace.request();
-    if (request.size() < 2) {
-      return null;
-    }
-    Leg before = request.get(request.size() - 2);
-    Interface by = before.leaving();
-    Device device = site.devices().get(before.where());
-    Address gateway =
-        by == null || device == null ? null : by.address(trace.question().to().family());
-    return gateway == null ? null : site.with(Mends.over(answerer, gateway));
-  }
-
   private static @Nullable Placed translatedOf(Trace trace) {
     for (Leg leg : trace.request()) {
       for (Decision decision : leg.decisions()) {
         if (decision.ruling() == Ruling.DESTINATION_TRANSLATED) {
           return decision.by();
-        }
-      }
-    }
-    return null;
-  }
-
-  /** As if a hairpin that keeps the source changed it to the device's. */
-  private @Nullable Site hairpinned(Trace trace) {
-    for (Leg leg : trace.request()) {
-      Device device = site.devices().get(leg.where());
-      for (Decision decision : leg.decisions()) {
-        InwardRule rule = InwardRule.of(decision.by());
-        if (device != null
-            && decision.ruling() == Ruling.DESTINATION_TRANSLATED
-            && rule != null
-            && rule.hairpin() != null
-            && rule.hairpin().source() == Hairpin.Source.KEPT) {
-          Hairpin changed = rule.hairpin().withSource(Hairpin.Source.DEVICE);
-          return on(new Change.Alter(rule, rule.hairpinning(changed)));
         }
       }
     }

@@ -5,15 +5,10 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.Set;
-import org.eskerfield.change.Change;
-import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.External;
-import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
@@ -22,8 +17,6 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.SharedRule;
-import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
@@ -55,16 +48,11 @@ final class RequestCauses extends Case {
     Device device = site.devices().get(leg.where());
     Header header = end.after();
     return switch (end.ruling()) {
-      case BLOCKED_AT_SENDER ->
-          verdict(
-              Cause.SENDER_NETWORK_BLOCKS,
-              end,
-              with(leg.where(), host -> host.withBlocked(List.of())));
-      case SENDER_OFF, HOST_OFF ->
-          verdict(Cause.HOST_OFF, end, with(leg.where(), host -> host.withOff(false)));
-      case NO_GATEWAY -> verdict(Cause.GATEWAY_OR_PREFIX_WRONG, end, leading(leg.where(), header));
+      case BLOCKED_AT_SENDER -> verdict(Cause.SENDER_NETWORK_BLOCKS, end);
+      case SENDER_OFF, HOST_OFF -> verdict(Cause.HOST_OFF, end);
+      case NO_GATEWAY -> verdict(Cause.GATEWAY_OR_PREFIX_WRONG, end);
       case NOBODY_THERE -> judgeNobody(leg, end);
-      case NOT_FOR_HOST -> judgeAstray(leading(way.get(0).where(), header), Cause.ROUTE_MISSING);
+      case NOT_FOR_HOST -> judgeAstray(Cause.ROUTE_MISSING);
       case INTERFACE_DOWN, ROUTE_DOWN -> judgeDown(end);
       case NO_ROUTE, ROUTE_DISCARDS ->
           verdict(Cause.ROUTE_MISSING, end, routed(device, header.destination()));
@@ -104,13 +92,9 @@ final class RequestCauses extends Case {
               null);
       case PORTS_USED_UP, PORT_LIMIT_REACHED -> verdict(Cause.EXHAUSTED, end, null);
       case CANNOT_SHARE -> verdict(Cause.CANNOT_SHARE, end, null);
-      case HOST_REFUSES ->
-          verdict(
-              Cause.NOTHING_LISTENS, end, with(leg.where(), host -> Mends.listening(host, header)));
-      case HOST_FILTERED, HOST_REJECTED ->
-          verdict(Cause.HOST_FILTER, end, with(leg.where(), host -> host.withFilter(null)));
-      case HOST_SILENT ->
-          verdict(Cause.NO_PING, end, with(leg.where(), host -> Mends.listening(host, header)));
+      case HOST_REFUSES -> verdict(Cause.NOTHING_LISTENS, end);
+      case HOST_FILTERED, HOST_REJECTED -> verdict(Cause.HOST_FILTER, end);
+      case HOST_SILENT -> verdict(Cause.NO_PING, end);
       case SOURCE_IS_OWN, SOURCE_IMPOSSIBLE, SOURCE_BY_OTHER_WAY, NOT_FORWARDED ->
           verdict(Cause.NOT_FORWARDED, end, null);
       case NOT_AN_OPENING, BINDING_FILTERED, ERROR_UNMATCHED ->
@@ -122,10 +106,9 @@ final class RequestCauses extends Case {
   /**
    * The packet was handed to a host that is not its receiver.
    *
-   * @param led as if the host that sent it had the right gateway
    * @param ofDevice what it is where a device handed it over, and not the sender
    */
-  Verdict judgeAstray(@Nullable Site led, Cause ofDevice) {
+  Verdict judgeAstray(Cause ofDevice) {
     Leg leg = way.get(way.size() - 1);
     Leg before = way.get(way.size() - 2);
     Address to = leg.decisions().get(0).before().destination();
@@ -134,8 +117,7 @@ final class RequestCauses extends Case {
         ? verdict(
             Cause.GATEWAY_OR_PREFIX_WRONG,
             "its gateway is " + leg.where() + ", which is no device",
-            site.hosts().get(before.where()),
-            led)
+            site.hosts().get(before.where()))
         : verdict(
             ofDevice,
             "it hands it to " + leg.where() + ", which is no device",
@@ -172,16 +154,14 @@ final class RequestCauses extends Case {
       return verdict(
           Cause.GATEWAY_OR_PREFIX_WRONG,
           "its gateway is no device of the site",
-          site.hosts().get(leg.where()),
-          leading(leg.where(), header));
+          site.hosts().get(leg.where()));
     }
     Host sender = site.hosts().get(leg.where());
     if (sender != null && !sender.ownPrefixes().isEmpty() && before == Ruling.SENT_TO_NEIGHBOUR) {
       return verdict(
           Cause.GATEWAY_OR_PREFIX_WRONG,
           "it takes " + sender.ownPrefixes().get(0) + " for its own network",
-          sender,
-          leading(leg.where(), header));
+          sender);
     }
     if (leg.kind() == Leg.Kind.INTERNET && end.by() instanceof Network link) {
       Interface assigned = assignedOn(link);
@@ -256,14 +236,6 @@ final class RequestCauses extends Case {
     if (device == null || leaving == null) {
       return verdict(Cause.CARRIER_DISCARDS_PRIVATE, "", null, null);
     }
-    SharedRule opening =
-        SharedRuleBuilder.builder()
-            .name("as if mended")
-            .from(List.of(AddressTerm.of(header.source())))
-            .leaving(InterfaceTerm.of(leaving))
-            .place(leaving.place())
-            .build();
-    Site mended = on(Mends.first(device, opening));
     for (TranslationRule rule : device.translation()) {
       OutwardRule meant = rule.outward();
       if (meant != null
@@ -272,8 +244,7 @@ final class RequestCauses extends Case {
           return verdict(
               Cause.CARRIER_DISCARDS_PRIVATE,
               Labels.of(rule) + " would translate it, but is disabled",
-              rule,
-              mended);
+              rule);
         }
         if (!meant.leaving().names(leaving)) {
           return verdict(
@@ -283,8 +254,7 @@ final class RequestCauses extends Case {
                   + meant.leaving().text()
                   + ", and this leaves by "
                   + leaving.name(),
-              rule,
-              mended);
+              rule);
         }
       }
     }
@@ -297,8 +267,7 @@ final class RequestCauses extends Case {
             + from
             + " that leave by "
             + leaving.name(),
-        device,
-        mended);
+        device);
   }
 
   private Verdict judgePrivateDestination(Header header) {
@@ -435,18 +404,8 @@ final class RequestCauses extends Case {
     Interface arriving = leg.arriving();
     Set<Match.Field> fields = near.fields();
     if (fields.contains(Match.Field.ARRIVING) && arriving != null) {
-      boolean inside = !arriving.isOutside();
-      InterfaceTerm here = InterfaceTerm.of(arriving);
-      InwardRule changed =
-          inside
-              ? rule.hairpinning(new Hairpin(here, Hairpin.Source.DEVICE, rule.place()))
-              : rule.facingTo(here);
-      boolean rest = fields.size() == 1;
       return verdict(
-          inside ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE,
-          "",
-          rule,
-          rest ? on(new Change.Alter(rule, changed)) : null);
+          !arriving.isOutside() ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE, "", rule);
     }
     if (fields.contains(Match.Field.SERVICE)) {
       Header header = end.after();
@@ -458,19 +417,13 @@ final class RequestCauses extends Case {
       }
       Host meant = isOtherProtocol(rule, header) ? null : listener(header);
       return meant == null
-          ? verdict(
-              Cause.WRONG_SERVICE,
-              "",
-              rule,
-              rule.by(fixed -> null, to -> on(new Change.Alter(to, Rules.serving(to, header)))))
+          ? verdict(Cause.WRONG_SERVICE, "", rule)
           : verdict(
               Cause.TRANSLATION_MISSING,
               meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
-              device,
-              on(Mends.first(device, Rules.leadingTo(leg, header, meant))));
+              device);
     }
-    return verdict(
-        Cause.SENDER_NOT_ADMITTED, "", rule, on(new Change.Alter(rule, Rules.forEverybody(rule))));
+    return verdict(Cause.SENDER_NOT_ADMITTED, "", rule);
   }
 
   /** Whether the rule is for the same port of the other protocol. */
@@ -521,8 +474,7 @@ final class RequestCauses extends Case {
                   + " to "
                   + own.name()
                   + " now",
-              rule,
-              on(new Change.Alter(rule, rule.at(External.of(own)))));
+              rule);
         }
       }
     }
@@ -550,7 +502,8 @@ final class RequestCauses extends Case {
             && facesOuter
             && leg.arriving() != null
             && SpecialAddresses.NOT_ON_THE_INTERNET.contains(external.first())) {
-          return verdict(
+          return verdictWith(
+              rule,
               Cause.OUTER_RULE_MISSING,
               inner.name()
                   + " behind it expects the packet at "
@@ -562,11 +515,7 @@ final class RequestCauses extends Case {
                   + "), but no rule of "
                   + outer.name()
                   + " leads it there",
-              outer,
-              on(
-                  Mends.first(
-                      outer,
-                      Rules.passedOn(outer, leg.arriving(), header, external.first(), rule))));
+              outer);
         }
       }
     }

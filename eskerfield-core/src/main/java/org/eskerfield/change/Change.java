@@ -13,6 +13,13 @@ public sealed interface Change {
   /** What it is about. */
   Placed object();
 
+  /** Whether all that it is about stands in a file, and not in the result of another change. */
+  default boolean isOfFile() {
+    Placed before =
+        this instanceof Add add ? add.before : this instanceof Move move ? move.before : null;
+    return object().place().line() > 0 && (before == null || before.place().line() > 0);
+  }
+
   /**
    * An object says something else. Of a device or a host its own settings count, not what is in it.
    *

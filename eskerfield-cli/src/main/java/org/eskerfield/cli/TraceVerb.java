@@ -1,15 +1,20 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli;
 
+import java.nio.file.Files;
+import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Locale;
 import java.util.Set;
 import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.formats.answer.CureData;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.TraceData;
+import org.eskerfield.formats.answer.Tree;
 import org.eskerfield.formats.capture.Viewpoint;
+import org.eskerfield.formats.site.edit.SmallestChange;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
@@ -127,13 +132,15 @@ final class TraceVerb extends Verb {
       capture.write(terminal);
     }
     boolean packets = call.hasMatchedOption("--packets");
+    List<@Nullable SmallestChange> changes = changes(call, site, diagnoses);
     if (call.hasMatchedOption("--json")) {
-      terminal
-          .out()
-          .print(
-              diagnoses.size() == 1
-                  ? Json.of(TraceData.of(diagnoses.get(0)))
-                  : Json.of(TraceData.of(diagnoses)));
+      List<Tree> trees = new ArrayList<>();
+      for (int i = 0; i < diagnoses.size(); i++) {
+        SmallestChange change = changes.get(i);
+        Tree tree = TraceData.of(diagnoses.get(i));
+        trees.add(change == null ? tree : tree.with("change", CureData.of(change)));
+      }
+      terminal.out().print(Json.of(trees.size() == 1 ? trees.get(0) : trees));
     } else {
       terminal
           .out()
@@ -141,9 +148,9 @@ final class TraceVerb extends Verb {
               diagnoses.size() == 1
                   ? new ConversationText(diagnoses.get(0), terminal.style()).whole(packets)
                   : TraceCall.sideBySide(diagnoses, "", terminal.style()));
-    }
-    if (call.hasMatchedOption("--cure")) {
-      cure(call, terminal, site, diagnoses);
+      for (SmallestChange change : changes) {
+        terminal.out().print(change == null ? "" : "\n" + CureText.of(change, terminal.style()));
+      }
     }
     boolean asExpected = true;
     for (Diagnosis diagnosis : diagnoses) {
@@ -152,24 +159,26 @@ final class TraceVerb extends Verb {
     return asExpected ? FINE : NO;
   }
 
-  private static void cure(
-      ParseResult call, Terminal terminal, Site site, List<Diagnosis> diagnoses) throws Exception {
+  /** The smallest change for each attempt that fails, if it is asked for; null for the others. */
+  private static List<@Nullable SmallestChange> changes(
+      ParseResult call, Site site, List<Diagnosis> diagnoses) throws Exception {
     String name = siteName(call);
-    if (name.equals("-") || call.hasMatchedOption("--json")) {
+    boolean asked = call.hasMatchedOption("--cure");
+    if (asked && name.equals("-")) {
       throw new CommandLine.ParameterException(
           call.commandSpec().commandLine(),
-          name.equals("-")
-              ? "--cure: standard input cannot be patched; name a file"
-              : "--cure is for people; leave --json away");
+          "--cure: standard input cannot be patched; name a file");
     }
+    List<@Nullable SmallestChange> changes = new ArrayList<>();
     for (Diagnosis diagnosis : diagnoses) {
-      if (diagnosis.conversation().outcome() != Outcome.ANSWERED) {
-        terminal.out().println();
-        terminal
-            .out()
-            .print(CureText.of(path(call, name), name, site, diagnosis, terminal.style()));
-      }
+      boolean fails = diagnosis.conversation().outcome() != Outcome.ANSWERED;
+      Path file = asked && fails ? path(call, name).toAbsolutePath() : null;
+      changes.add(
+          file == null
+              ? null
+              : SmallestChange.of(Files.readString(file), file.getParent(), name, site, diagnosis));
     }
+    return changes;
   }
 
   /** What must be so: an outcome, and by whom if that is asked. */

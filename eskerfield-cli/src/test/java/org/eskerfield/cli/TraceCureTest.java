@@ -3,9 +3,16 @@ package org.eskerfield.cli;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import com.fasterxml.jackson.databind.JsonNode;
+import com.fasterxml.jackson.databind.ObjectMapper;
+import com.networknt.schema.JsonSchemaFactory;
+import com.networknt.schema.SpecVersion;
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.stream.Collectors;
+import org.eskerfield.formats.schema.Schemas;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -30,18 +37,13 @@ class TraceCureTest {
   }
 
   /** Traces what is asked in three words, and how it could be let through. */
-  private static MainTest.Result traced(Path site, String question) {
+  private static MainTest.Result traced(Path site, String question, String... more) {
     String[] asked = question.split(" ");
-    return MainTest.run(
-        "trace",
-        site.toString(),
-        "--from",
-        asked[0],
-        "--to",
-        asked[1],
-        "--service",
-        asked[2],
-        "--cure");
+    List<String> call =
+        new ArrayList<>(List.of("trace", site.toString(), "--cure", "--from", asked[0]));
+    call.addAll(List.of("--to", asked[1], "--service", asked[2]));
+    call.addAll(List.of(more));
+    return MainTest.run(call.toArray(new String[0]));
   }
 
   private static String flat(String text) {
@@ -196,6 +198,40 @@ class TraceCureTest {
     Path site = site(changes);
     MainTest.Result result = traced(site, question);
     assertThat(flat(result.out())).contains(says);
+  }
+
+  /** What a program gets: whether it succeeds, how many steps, what is left, and what opens. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "site: A harbour => site: Mine | passenger 192.0.2.66 https | null",
+        "becomes: ramp => becomes: booking 8444 | contractor 203.0.113.33:1502 tcp"
+            + " | true 2 null lockhouse",
+        "site: A harbour => site: Mine | passenger 10.44.20.117 8443/tcp"
+            + " | false 0 wrong-address null",
+      })
+  void theChangeIsDataAsWell(String changes, String question, String wanted) throws Exception {
+    String json = traced(site(changes), question, "--json").out();
+    JsonNode trace = new ObjectMapper().readTree(json);
+    assertThat(
+            JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                .getSchema(Schemas.TRACE.text())
+                .validate(trace))
+        .isEmpty();
+    JsonNode change = trace.get("change");
+    String said =
+        change == null
+            ? "null"
+            : String.join(
+                " ",
+                change.get("succeeds").asText(),
+                Integer.toString(change.get("steps").size()),
+                change.path("left").path("code").asText("null"),
+                change.path("opens").path(0).path("device").asText("null"));
+    assertThat(said).isEqualTo(wanted);
+    assertThat(change == null || change.get("patch").asText().isEmpty() != said.startsWith("true"))
+        .isTrue();
   }
 
   @Test

@@ -67,7 +67,7 @@ public final class TraceData {
         .with("complete", diagnosis.complete());
   }
 
-  private static Tree obstacle(Obstacle obstacle) {
+  static Tree obstacle(Obstacle obstacle) {
     return new Tree()
         .with("code", obstacle.cause())
         .with("title", obstacle.cause().title())

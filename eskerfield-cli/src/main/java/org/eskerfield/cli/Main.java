@@ -20,6 +20,7 @@ import java.util.Map;
 import java.util.zip.ZipException;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.capture.UnreadableCaptureException;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.OptionSpec;
@@ -219,6 +220,9 @@ public final class Main {
     } else if (e instanceof UnusableQuestionException question) {
       terminal.err().println(start + "--" + question.part() + ": " + question.getMessage());
       terminal.err().println("  " + question.remedy());
+    } else if (e instanceof UnreadableCaptureException capture) {
+      terminal.err().println(start + capture.getMessage());
+      terminal.err().println("  " + capture.remedy());
     } else if (e instanceof EOFException || e instanceof ZipException) {
       terminal.err().println(start + "what is packed there is damaged, or cut off at its end");
       terminal.err().println("  take or pack it anew");

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli;
 
-import java.io.BufferedInputStream;
 import java.io.IOException;
 import java.io.InputStream;
 import java.io.PrintWriter;
@@ -11,22 +10,26 @@ import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.Comparator;
-import java.util.EnumMap;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
-import java.util.Objects;
-import java.util.zip.GZIPInputStream;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.ReplayData;
-import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.formats.literal.Times;
+import org.eskerfield.formats.replay.CaptureTraffic;
+import org.eskerfield.formats.replay.FlowTraffic;
+import org.eskerfield.formats.replay.Happened;
+import org.eskerfield.formats.replay.Replay;
+import org.eskerfield.formats.replay.Resends;
+import org.eskerfield.formats.replay.Traffic;
 import org.eskerfield.formats.traffic.TrafficReader;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
@@ -116,31 +119,36 @@ final class ReplayVerb extends Verb {
     Site site = readSite(call);
     boolean json = call.hasMatchedOption("--json");
     boolean follow = call.hasMatchedOption("--follow") && !json;
-    Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
     CaptureFile capture = CaptureFile.of(call, site, List.of());
-    Duration elapsed;
+    Replay replay;
     Run run;
     ZonedDateTime start;
     String afterwards;
-    try (Traffic traffic =
-        traffic(
-            call,
-            call.matchedPositionalValue(1, ""),
-            site,
-            follow,
-            resends(call, capture != null),
-            terminal.style())) {
+    String name = call.matchedPositionalValue(1, "");
+    try (Traffic traffic = traffic(call, name, site, follow, resends(call, capture != null))) {
       start = traffic.start();
       run = Tracer.of(site).run(start);
       if (capture != null) {
         run.watch(capture.capture());
       }
-      List<Traffic.Event> incidents = incidents(call, site, traffic, follow, terminal.style());
+      List<Traffic.Event> incidents = incidents(call, site, traffic, follow);
       // Where lines come out as they happen, they show the progress.
       try (LogPrinter log = LogPrinter.of(call, site, start, terminal);
           ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
-        elapsed = replay(run, traffic, until, incidents, outcomes, progress, terminal);
+        int[] done = {0};
+        replay =
+            Replay.of(
+                run,
+                traffic,
+                incidents,
+                until,
+                what -> {
+                  progress.begins("replaying", done[0]++, 0);
+                  if (what != null) {
+                    terminal.out().print(line(what, terminal.style()));
+                  }
+                });
         log.complete();
       }
       afterwards = traffic.afterwards();
@@ -149,11 +157,16 @@ final class ReplayVerb extends Verb {
       capture.write(terminal);
     }
     if (json) {
-      terminal.out().print(Json.of(ReplayData.of(elapsed, outcomes, run, site.devices().keySet())));
+      terminal
+          .out()
+          .print(
+              Json.of(
+                  ReplayData.of(
+                      replay.elapsed(), replay.outcomes(), run, site.devices().keySet())));
       return FINE;
     }
     terminal.out().print(follow ? "\n" : "");
-    terminal.out().println(total(outcomes, elapsed, terminal.style()));
+    terminal.out().println(total(replay.outcomes(), replay.elapsed(), terminal.style()));
     if (!afterwards.isEmpty()) {
       terminal.out().println(afterwards);
     }
@@ -189,23 +202,23 @@ final class ReplayVerb extends Verb {
 
   /** From a time on the devices follow another file. */
   private record Change(
-      ParseResult call, Duration at, Site site, Traffic traffic, String file, @Nullable Style told)
+      ParseResult call, Duration at, Site site, Traffic traffic, String file, boolean told)
       implements Traffic.Event {
     @Override
-    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+    public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       try {
         run.goOnWith(site);
       } catch (IllegalArgumentException e) {
         throw wrong(call, "--change: " + e.getMessage());
       }
       traffic.goOnWith(site);
-      return told == null ? null : FlowTraffic.line(at, null, "changed", "to " + file, told);
+      return told ? new Happened(at, null, "changed", "to " + file) : null;
     }
   }
 
   /** What a call lets happen at a time, in this order. */
   private List<Traffic.Event> incidents(
-      ParseResult call, Site site, Traffic traffic, boolean follow, Style style) throws Exception {
+      ParseResult call, Site site, Traffic traffic, boolean follow) throws Exception {
     List<Traffic.Event> incidents = new ArrayList<>();
     String change = call.matchedOptionValue("--change", null);
     if (change != null) {
@@ -218,13 +231,13 @@ final class ReplayVerb extends Verb {
       if (at != null) {
         String file = change.substring(equals + 1);
         Site changed = readSite(call, file);
-        incidents.add(new Change(call, at, changed, traffic, file, follow ? style : null));
+        incidents.add(new Change(call, at, changed, traffic, file, follow));
       }
     }
     for (String option : List.of("--forget", "--restart")) {
       for (String text : call.matchedOptionValue(option, new String[0])) {
         TrafficReader.Incident incident = forgets(call, site, option, text);
-        incidents.add(new FlowTraffic.Forgotten(incident, follow ? style : null));
+        incidents.add(new FlowTraffic.Forgotten(incident, follow));
       }
     }
     incidents.sort(Comparator.comparing(Traffic.Event::at));
@@ -260,88 +273,24 @@ final class ReplayVerb extends Verb {
     throw wrong(call, "--retry-pace: '" + pace + "' is neither doubling nor steady");
   }
 
-  /**
-   * What is to be sent: a capture where the first bytes say so, else a list of flows; either may be
-   * packed (gzip, RFC 1952).
-   */
+  /** What is to be sent. */
   static Traffic traffic(
-      ParseResult call, String traffic, Site site, boolean follow, Resends resends, Style style)
+      ParseResult call, String traffic, Site site, boolean follow, Resends resends)
       throws Exception {
-    InputStream in = new BufferedInputStream(stream(call, traffic));
-    try {
-      byte[] first = first(in);
-      if (first.length > 1 && first[0] == 0x1f && first[1] == (byte) 0x8b) {
-        in = new BufferedInputStream(new GZIPInputStream(in));
-        traffic = traffic.replaceFirst("(?i)[.]gz$", "");
-        first = first(in);
-      }
-      if (CaptureReader.begins(first) || isCaptureName(traffic)) {
-        if (call.hasMatchedOption("--retry") || call.hasMatchedOption("--retry-pace")) {
-          throw wrong(call, "--retry is for a list of flows; a capture has what was sent again");
-        }
-        return new CaptureTraffic(call, site, name(traffic), in, follow, style);
-      }
-      if (call.hasMatchedOption("--arriving")) {
-        throw wrong(
-            call,
-            "--arriving is for a capture, and "
-                + traffic
-                + " is neither pcap nor pcapng; a list of flows says who sends each");
-      }
-      return new FlowTraffic(site, name(traffic), in, follow, resends, style);
-    } catch (Exception e) {
-      in.close();
-      throw e;
+    Traffic opened =
+        Traffic.open(
+            site,
+            name(traffic),
+            stream(call, traffic),
+            call.matchedOptionValue("--arriving", null),
+            resends,
+            follow);
+    if (opened instanceof CaptureTraffic
+        && (call.hasMatchedOption("--retry") || call.hasMatchedOption("--retry-pace"))) {
+      opened.close();
+      throw wrong(call, "--retry is for a list of flows; a capture has what was sent again");
     }
-  }
-
-  private static byte[] first(InputStream in) throws IOException {
-    in.mark(4);
-    byte[] first = in.readNBytes(4);
-    in.reset();
-    return first;
-  }
-
-  private static boolean isCaptureName(String name) {
-    String end = name.toLowerCase(Locale.ROOT);
-    return end.endsWith(".pcap") || end.endsWith(".pcapng");
-  }
-
-  /** Sends everything, and returns the time that has passed. */
-  private static Duration replay(
-      Run run,
-      Traffic traffic,
-      @Nullable Duration until,
-      List<Traffic.Event> incidents,
-      Map<Outcome, Long> outcomes,
-      ProgressLine progress,
-      Terminal terminal)
-      throws Exception {
-    Duration elapsed = Duration.ZERO;
-    int next = 0;
-    for (int done = 0; ; done++) {
-      Duration sent = traffic.ahead();
-      Duration befalls = next < incidents.size() ? incidents.get(next).at() : null;
-      // Of what happens at one time, the call's own goes first.
-      boolean own = befalls != null && (sent == null || befalls.compareTo(sent) <= 0);
-      Duration at = own ? befalls : sent;
-      if (at == null || (until != null && at.compareTo(until) > 0)) {
-        break;
-      }
-      progress.begins("replaying", done, 0);
-      Traffic.Event event = own ? incidents.get(next++) : Objects.requireNonNull(traffic.next());
-      run.advance(event.at().minus(elapsed));
-      elapsed = event.at();
-      String told = event.happen(run, outcomes);
-      if (told != null) {
-        terminal.out().print(told);
-      }
-    }
-    if (until != null && until.compareTo(elapsed) > 0) {
-      run.advance(until.minus(elapsed));
-      elapsed = until;
-    }
-    return elapsed;
+    return opened;
   }
 
   private static String name(String traffic) {
@@ -372,5 +321,26 @@ final class ReplayVerb extends Verb {
       join = ", ";
     }
     return text.toString();
+  }
+
+  /** Room for a time of days, to the millisecond. */
+  private static final int TIME_WIDTH = 16;
+
+  /** A line of a replay that is followed. */
+  private static String line(Happened what, Style style) {
+    String time = pad(Durations.text(what.at()), TIME_WIDTH);
+    Trace trace = what.trace();
+    int column = time.length() + 12;
+    Placed by = trace == null ? null : trace.decidedBy();
+    String place = by == null || by.place().line() == 0 ? null : by.place().toString();
+    return time
+        + (trace == null ? what.word() : style.outcome(trace.outcome()))
+        + " ".repeat(12 - what.word().length())
+        + style.placed(what.text(), place, column, column)
+        + "\n";
+  }
+
+  private static String pad(String text, int width) {
+    return text.length() >= width ? text + " " : text + " ".repeat(width - text.length());
   }
 }

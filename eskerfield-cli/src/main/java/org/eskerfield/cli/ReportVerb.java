@@ -6,6 +6,8 @@ import java.nio.file.Path;
 import java.time.Duration;
 import java.util.EnumMap;
 import java.util.Map;
+import org.eskerfield.formats.replay.Resends;
+import org.eskerfield.formats.replay.Traffic;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.report.History;
 import org.eskerfield.report.Report;
@@ -60,7 +62,7 @@ final class ReportVerb extends Verb {
     Path path = name.equals("-") ? null : path(call, name);
     String page;
     try (ProgressLine progress = new ProgressLine(terminal)) {
-      History history = history(call, file, terminal, progress);
+      History history = history(call, file, progress);
       page = Report.of(path, file.site().place().file(), file, history, progress);
     }
     if (output == null) {
@@ -76,14 +78,13 @@ final class ReportVerb extends Verb {
     return folder == null || Files.isDirectory(folder);
   }
 
-  private static @Nullable History history(
-      ParseResult call, SiteFile file, Terminal terminal, ProgressLine progress) throws Exception {
+  private static @Nullable History history(ParseResult call, SiteFile file, ProgressLine progress)
+      throws Exception {
     String name = call.matchedOptionValue("--traffic", null);
     if (name == null) {
       return null;
     }
-    try (Traffic traffic =
-        ReplayVerb.traffic(call, name, file.site(), false, Resends.NONE, terminal.style())) {
+    try (Traffic traffic = ReplayVerb.traffic(call, name, file.site(), false, Resends.NONE)) {
       Run run = Tracer.of(file.site()).run(traffic.start());
       run.logTo(entry -> {});
       History history = new History(traffic.start());

@@ -257,7 +257,7 @@ class ReplayVerbTest {
 
   @ParameterizedTest
   @CsvSource({
-    "--retry --arriving gauge-1, --arriving is for a capture",
+    "--retry --arriving gauge-1, this is for a capture",
     "--log-as xml,          --log-as: 'xml' is none of",
     "--log-done seen,       --log-done: 'seen' is none of",
     "--log-list nowhere,    no list is called 'nowhere'",

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-package org.eskerfield.cli;
+package org.eskerfield.formats.replay;
 
 import java.time.Duration;
 import java.util.List;
@@ -7,7 +7,7 @@ import java.util.Locale;
 import org.eskerfield.trace.Run;
 
 /** When a SYN that nobody answers is sent again. */
-enum Resends {
+public enum Resends {
   /** Never. */
   NONE,
   /** As RFC 6298 sections 2 and 5.5 say: after 1 s, then after twice as long. */

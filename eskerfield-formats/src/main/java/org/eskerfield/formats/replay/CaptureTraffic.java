@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-package org.eskerfield.cli;
+package org.eskerfield.formats.replay;
 
 import java.io.IOException;
 import java.io.InputStream;
@@ -7,6 +7,7 @@ import java.time.Duration;
 import java.time.Instant;
 import java.time.ZonedDateTime;
 import java.util.EnumMap;
+import java.util.List;
 import java.util.Map;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
@@ -20,14 +21,11 @@ import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
-import picocli.CommandLine.ParseResult;
 
 /** The packets of a capture as traffic; the clock starts when the first one was captured. */
-final class CaptureTraffic implements Traffic {
-  private final ParseResult call;
+public final class CaptureTraffic implements Traffic {
   private final CapturedTraffic packets;
   private final boolean told;
-  private final Style style;
   private final ZonedDateTime start;
   private CapturedTraffic.@Nullable Arrival ahead;
   private Instant latest;
@@ -35,36 +33,22 @@ final class CaptureTraffic implements Traffic {
   /** How many packets within flows got nowhere, by how they ended. */
   private final Map<Outcome, Long> lost = new EnumMap<>(Outcome.class);
 
-  CaptureTraffic(
-      ParseResult call, Site site, String name, InputStream in, boolean told, Style style)
-      throws UnusableQuestionException, IOException {
-    this.call = call;
+  CaptureTraffic(Site site, String name, InputStream in, @Nullable String arriving, boolean told)
+      throws UnusableQuestionException, UnreadableCaptureException, IOException {
     this.told = told;
-    this.style = style;
-    String place = call.matchedOptionValue("--arriving", null);
-    Viewpoint where = null;
-    if (place != null) {
-      var places = Viewpoint.of(site, "arriving", place);
-      if (places.size() > 1) {
-        throw Verb.wrong(
-            call,
-            "--arriving: '" + place + "' has several interfaces; write '" + places.get(0) + "'");
-      }
-      where = places.get(0);
+    List<Viewpoint> places =
+        arriving == null ? List.of() : Viewpoint.of(site, "arriving", arriving);
+    if (places.size() > 1) {
+      throw new UnusableQuestionException(
+          "arriving", "'" + arriving + "' has several interfaces", "write '" + places.get(0) + "'");
     }
-    try {
-      packets = new CapturedTraffic(site, new CaptureReader(name, in), where);
-      ahead = packets.next();
-    } catch (UnreadableCaptureException e) {
-      throw unreadable(e);
-    }
+    packets =
+        new CapturedTraffic(
+            site, new CaptureReader(name, in), places.isEmpty() ? null : places.get(0));
+    ahead = packets.next();
     start =
         ahead == null ? VirtualClock.start(site.timeZone()) : ahead.at().atZone(site.timeZone());
     latest = start.toInstant();
-  }
-
-  private RuntimeException unreadable(UnreadableCaptureException e) {
-    return Verb.wrong(call, e.getMessage() + "; " + e.remedy());
   }
 
   @Override
@@ -84,16 +68,13 @@ final class CaptureTraffic implements Traffic {
   }
 
   @Override
-  public @Nullable Event next() throws UnusableQuestionException, IOException {
+  public @Nullable Event next()
+      throws UnusableQuestionException, UnreadableCaptureException, IOException {
     CapturedTraffic.Arrival arrival = ahead;
     if (arrival == null) {
       return null;
     }
-    try {
-      ahead = packets.next();
-    } catch (UnreadableCaptureException e) {
-      throw unreadable(e);
-    }
+    ahead = packets.next();
     Duration at = at(arrival);
     latest = start.toInstant().plus(at);
     return new Came(arrival, at);
@@ -114,7 +95,7 @@ final class CaptureTraffic implements Traffic {
     }
 
     @Override
-    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+    public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       Header header = arrival.packet().header();
       Trace trace = arrival.happen(run);
       if (!arrival.isFirst()) {
@@ -123,13 +104,10 @@ final class CaptureTraffic implements Traffic {
         }
         lost.merge(trace.outcome(), 1L, Long::sum);
         String text = header.line() + ", within a flow: " + trace.reason();
-        return told ? FlowTraffic.line(at, trace, trace.outcome().toString(), text, style) : null;
+        return told ? Happened.of(at, trace, text) : null;
       }
       outcomes.merge(trace.outcome(), 1L, Long::sum);
-      return told
-          ? FlowTraffic.line(
-              at, trace, trace.outcome().toString(), header.line() + ": " + trace.reason(), style)
-          : null;
+      return told ? Happened.of(at, trace, header.line() + ": " + trace.reason()) : null;
     }
   }
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-package org.eskerfield.cli;
+package org.eskerfield.formats.replay;
 
 import static java.util.Comparator.comparing;
 
@@ -12,7 +12,6 @@ import java.util.Map;
 import java.util.PriorityQueue;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.traffic.TrafficReader;
-import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
@@ -27,12 +26,11 @@ import org.jspecify.annotations.Nullable;
  * The flows of a list as traffic; where wanted, SYNs that nobody answers are sent again, between
  * the others, as TCP does.
  */
-final class FlowTraffic implements Traffic {
+public final class FlowTraffic implements Traffic {
   private final TrafficReader reader;
   private final ZonedDateTime start;
   private final boolean told;
   private final Resends resends;
-  private final Style style;
 
   /** SYNs that are to be sent again, the next one first; void where no longer in {@link #due}. */
   private final PriorityQueue<Retry> waiting =
@@ -50,13 +48,12 @@ final class FlowTraffic implements Traffic {
    * @param told whether somebody wants to know of each flow
    * @param resends when SYNs that nobody answers are sent again
    */
-  FlowTraffic(Site site, String name, InputStream in, boolean told, Resends resends, Style style)
+  FlowTraffic(Site site, String name, InputStream in, boolean told, Resends resends)
       throws UnreadableSiteException, IOException {
     this.reader = TrafficReader.open(site, name, in);
     this.start = VirtualClock.start(site.timeZone());
     this.told = told;
     this.resends = resends;
-    this.style = style;
     reader.ahead(); // what cannot be read is said at once
   }
 
@@ -97,7 +94,7 @@ final class FlowTraffic implements Traffic {
     }
     TrafficReader.Entry entry = reader.next();
     if (entry instanceof TrafficReader.Incident incident) {
-      return new Forgotten(incident, told ? style : null);
+      return new Forgotten(incident, told);
     }
     return entry instanceof TrafficReader.Flow flow ? new Happening(flow) : null;
   }
@@ -150,30 +147,30 @@ final class FlowTraffic implements Traffic {
     }
 
     @Override
-    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+    public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       Trace trace = run.open(question);
       sentAgain++;
       outcomes.computeIfPresent(before, (outcome, n) -> n == 1 ? null : n - 1);
       outcomes.merge(trace.outcome(), 1L, Long::sum);
       heard(question, trace, at, tries);
       String text = what(question) + ", sent again: " + trace.reason();
-      return told ? line(at, trace, trace.outcome().toString(), text, style) : null;
+      return told ? Happened.of(at, trace, text) : null;
     }
   }
 
   /** A device forgets, or is restarted. */
-  record Forgotten(TrafficReader.Incident incident, @Nullable Style told) implements Event {
+  public record Forgotten(TrafficReader.Incident incident, boolean told) implements Event {
     @Override
     public Duration at() {
       return incident.at();
     }
 
     @Override
-    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+    public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       incident.happen(run);
       String word = incident.restarts() ? "restarted" : "forgotten";
       String whose = incident.who() == null ? "every device" : incident.who().name();
-      return told == null ? null : line(incident.at(), null, word, whose, told);
+      return told ? new Happened(incident.at(), null, word, whose) : null;
     }
   }
 
@@ -190,7 +187,7 @@ final class FlowTraffic implements Traffic {
     }
 
     @Override
-    public @Nullable String happen(Run run, Map<Outcome, Long> outcomes) {
+    public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       Question question = flow.question();
       // Who opens another connection on its ports waits no longer for an answer, nor who closes it:
       // there is nothing to finish yet (RFC 9293 section 3.10.4).
@@ -199,7 +196,7 @@ final class FlowTraffic implements Traffic {
         if (waited == null) {
           run.close(question);
         }
-        return told ? line(flow.at(), null, "closed", what(question), style) : null;
+        return told ? new Happened(flow.at(), null, "closed", what(question)) : null;
       }
       if (flow.transfer() != null) {
         FileTransfer transfer = run.transfer(question, flow.transfer(), flow.dataPort());
@@ -216,10 +213,10 @@ final class FlowTraffic implements Traffic {
       outcomes.merge(trace.outcome(), 1L, Long::sum);
       heard(question, trace, flow.at(), 0);
       String text = what(question) + ": " + trace.reason();
-      return told ? line(flow.at(), trace, trace.outcome().toString(), text, style) : null;
+      return told ? Happened.of(flow.at(), trace, text) : null;
     }
 
-    private String transferred(FileTransfer transfer, Outcome outcome) {
+    private Happened transferred(FileTransfer transfer, Outcome outcome) {
       String heard =
           transfer.heard() == null
               ? ", which does not get there"
@@ -229,31 +226,11 @@ final class FlowTraffic implements Traffic {
       String said = transfer.mode() + " data connection: '" + transfer.said() + "'" + heard;
       Trace data = transfer.data();
       String rest = data == null ? "" : "; " + what(data.question()) + ": " + data.reason();
-      return line(flow.at(), data, outcome.toString(), said + rest, style);
+      return new Happened(flow.at(), data, outcome.toString(), said + rest);
     }
   }
 
   private static String what(Question question) {
     return question.sender().name() + " → " + question.to() + " " + question.probe();
-  }
-
-  /** Room for a time of days, to the millisecond. */
-  private static final int TIME_WIDTH = 16;
-
-  /** A line of a replay that is followed. */
-  static String line(Duration at, @Nullable Trace trace, String word, String text, Style style) {
-    String time = pad(Durations.text(at), TIME_WIDTH);
-    int column = time.length() + 12;
-    Placed by = trace == null ? null : trace.decidedBy();
-    String place = by == null || by.place().line() == 0 ? null : by.place().toString();
-    return time
-        + (trace == null ? word : style.outcome(trace.outcome()))
-        + " ".repeat(12 - word.length())
-        + style.placed(text, place, column, column)
-        + "\n";
-  }
-
-  private static String pad(String text, int width) {
-    return text.length() >= width ? text + " " : text + " ".repeat(width - text.length());
   }
 }

@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.formats.replay;
+
+import java.time.Duration;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What there is to tell of something that happened.
+ *
+ * @param at when, since the start
+ * @param trace what became of the packet; null where none was sent
+ * @param word an outcome, or what was done
+ * @param text what happened, in a sentence
+ */
+public record Happened(Duration at, @Nullable Trace trace, String word, String text) {
+  static Happened of(Duration at, Trace trace, String text) {
+    return new Happened(at, trace, trace.outcome().toString(), text);
+  }
+}

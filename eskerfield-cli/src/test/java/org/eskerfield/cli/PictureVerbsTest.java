@@ -117,11 +117,10 @@ class PictureVerbsTest {
         "trace SITE --from boats --to pilot --service ping --capture @c.pcap | name one place",
         "trace SITE --from ferry --to pilot --service ping --capture @c.pcap --seen-at fery | did you mean 'ferry'",
         "trace SITE --from ferry --to pilot --service ping --capture @no/c.pcap | no such folder",
-        "replay SITE ../demo/gauges.csv --arriving ferry | --arriving is for a capture",
-        "replay SITE ../demo/gauges.csv --arriving ferry | is neither pcap nor pcapng",
+        "replay SITE ../demo/gauges.csv --arriving ferry | gauges.csv is a list of flows",
         "replay SITE @cut.csv.gz | what is packed there is damaged, or cut off at its end",
         "replay SITE @empty.pcap | ends at byte 0",
-        "replay SITE @other.pcap --arriving skerry | has several interfaces; write 'skerry uplink'",
+        "replay SITE @other.pcap --arriving skerry | 'skerry' has several interfaces",
         "replay SITE @other.pcap | the file does not say where packet 1 was captured",
         "replay SITE @cut.pcap --arriving ferry | in the middle of packet 1",
       })

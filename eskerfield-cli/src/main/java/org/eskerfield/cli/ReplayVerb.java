@@ -136,15 +136,14 @@ final class ReplayVerb extends Verb {
       try (LogPrinter log = LogPrinter.of(call, site, start, terminal);
           ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
-        int[] done = {0};
         replay =
             Replay.of(
                 run,
                 traffic,
                 incidents,
                 until,
-                what -> {
-                  progress.begins("replaying", done[0]++, 0);
+                (number, what) -> {
+                  progress.begins("replaying", number, 0);
                   if (what != null) {
                     terminal.out().print(line(what, terminal.style()));
                   }

@@ -3,9 +3,8 @@ package org.eskerfield.cli;
 
 import java.nio.file.Files;
 import java.nio.file.Path;
-import java.time.Duration;
-import java.util.EnumMap;
-import java.util.Map;
+import java.util.List;
+import org.eskerfield.formats.replay.Replay;
 import org.eskerfield.formats.replay.Resends;
 import org.eskerfield.formats.replay.Traffic;
 import org.eskerfield.formats.site.read.SiteFile;
@@ -13,7 +12,6 @@ import org.eskerfield.report.History;
 import org.eskerfield.report.Report;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
@@ -88,17 +86,17 @@ final class ReportVerb extends Verb {
       Run run = Tracer.of(file.site()).run(traffic.start());
       run.logTo(entry -> {});
       History history = new History(traffic.start());
-      Duration elapsed = Duration.ZERO;
-      int done = 0;
-      for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
-        progress.begins("replaying", done++, 0);
-        run.advance(event.at().minus(elapsed));
-        elapsed = event.at();
-        Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
-        event.happen(run, outcomes);
-        outcomes.keySet().forEach(history::count);
-        history.look(run);
-      }
+      Replay replay =
+          Replay.of(
+              run,
+              traffic,
+              List.of(),
+              /* until= */ null,
+              (number, what) -> {
+                progress.begins("replaying", number, 0);
+                history.look(run);
+              });
+      history.count(replay.outcomes());
       history.lookNow(run);
       return history;
     }

@@ -43,9 +43,9 @@ public final class History {
     this.start = start;
   }
 
-  /** Counts how a flow ended. */
-  public void count(Outcome outcome) {
-    outcomes.merge(outcome.toString(), 1L, Long::sum);
+  /** Counts how flows ended. */
+  public void count(Map<Outcome, Long> ended) {
+    ended.forEach((outcome, flows) -> outcomes.merge(outcome.toString(), flows, Long::sum));
   }
 
   /** Looks at a run, unless it has been looked at only just before, and nothing has grown. */

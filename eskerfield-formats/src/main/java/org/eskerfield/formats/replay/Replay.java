@@ -7,7 +7,6 @@ import java.util.EnumMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import java.util.function.Consumer;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
@@ -22,20 +21,30 @@ import org.jspecify.annotations.Nullable;
  * @param outcomes how many flows ended how; none is counted that did not happen
  */
 public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
+  /** Learns what happens, as it happens. */
+  public interface Listener {
+    /**
+     * Something has happened.
+     *
+     * @param number how many happened before
+     * @param what what there is to tell of it; null if there is nothing, or nobody wants to know
+     */
+    void happened(int number, @Nullable Happened what);
+  }
+
   /**
    * Leads traffic through a run, in the order of time.
    *
    * @param incidents what happens besides, in the order of time; of what happens at one time it
    *     goes before the traffic
    * @param until when it stops, since the start; null for the end of the traffic
-   * @param told is given what there is to tell of each, or null for nothing
    */
   public static Replay of(
       Run run,
       Traffic traffic,
       List<? extends Traffic.Event> incidents,
       @Nullable Duration until,
-      Consumer<@Nullable Happened> told)
+      Listener listener)
       throws IOException,
           UnreadableSiteException,
           UnusableQuestionException,
@@ -43,7 +52,7 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
     Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
     Duration elapsed = Duration.ZERO;
     int next = 0;
-    while (true) {
+    for (int number = 0; ; number++) {
       Duration sent = traffic.ahead();
       Duration befalls = next < incidents.size() ? incidents.get(next).at() : null;
       boolean own = befalls != null && (sent == null || befalls.compareTo(sent) <= 0);
@@ -54,7 +63,7 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
       Traffic.Event event = own ? incidents.get(next++) : Objects.requireNonNull(traffic.next());
       run.advance(event.at().minus(elapsed));
       elapsed = event.at();
-      told.accept(event.happen(run, outcomes));
+      listener.happened(number, event.happen(run, outcomes));
     }
     if (until != null && until.compareTo(elapsed) > 0) {
       run.advance(until.minus(elapsed));

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-/** The command-line tool: one class a verb, and the classes that lay out text for people. */
+/** The command-line tool: how it starts, what it logs, and how it fails. */
 @NullMarked
 package org.eskerfield.cli;
 

@@ -17,6 +17,8 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
+import org.eskerfield.cli.text.Style;
+import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.schema.Schemas;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;

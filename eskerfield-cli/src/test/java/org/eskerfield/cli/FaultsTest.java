@@ -20,6 +20,11 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.Map;
+import org.eskerfield.cli.text.Screen;
+import org.eskerfield.cli.text.Style;
+import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.cli.text.WatchedStream;
+import org.eskerfield.cli.verb.Verb;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -41,10 +46,10 @@ class FaultsTest {
     }
 
     @Override
-    void describe(CommandSpec spec) {}
+    protected void describe(CommandSpec spec) {}
 
     @Override
-    int run(ParseResult call, Terminal terminal) throws Exception {
+    public int run(ParseResult call, Terminal terminal) throws Exception {
       if (fault instanceof Error error) {
         throw error;
       }

@@ -46,6 +46,7 @@ class HouseTest {
           List.of("trace.."),
           List.of("cause..", "ledger..", "explain.."),
           List.of("verify..", "check..", "offer.."),
+          List.of("reach.."),
           List.of("compare.."));
 
   /** The rooms of the formats, ground floor first. */
@@ -63,11 +64,22 @@ class HouseTest {
           List.of("formats.answer.."),
           List.of("formats.snapshot.."));
 
+  private static final List<List<String>> REPORT =
+      List.of(
+          List.of("report.draw.."),
+          List.of("report.map..", "report.ladder.."),
+          List.of("report.page.."));
+
+  private static final List<List<String>> CLI =
+      List.of(List.of("cli.text.."), List.of("cli.verb.."), List.of("cli"));
+
   @Test
   void importsNeverPointUp() {
     hold(CORE);
     hold(MODULES);
     hold(FORMATS);
+    hold(REPORT);
+    hold(CLI);
   }
 
   private static void hold(List<List<String>> floors) {

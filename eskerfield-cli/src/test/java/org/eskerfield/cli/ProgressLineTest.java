@@ -9,6 +9,9 @@ import java.io.PrintWriter;
 import java.io.StringWriter;
 import java.time.Instant;
 import java.time.InstantSource;
+import org.eskerfield.cli.text.ProgressLine;
+import org.eskerfield.cli.text.Style;
+import org.eskerfield.cli.text.Terminal;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 

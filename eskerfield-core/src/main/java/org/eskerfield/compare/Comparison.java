@@ -27,7 +27,7 @@ import org.eskerfield.walk.Outcome;
  * All that differs between two sites.
  *
  * @param differences what the files say differently
- * @param reach every packet whose fate changes
+ * @param changedFates every packet whose fate changes
  * @param expectations those whose outcome changes
  * @param appeared findings that the old site did not have
  * @param gone findings that the new site does not have
@@ -35,7 +35,7 @@ import org.eskerfield.walk.Outcome;
  */
 public record Comparison(
     List<Difference> differences,
-    Reach reach,
+    ChangedFates changedFates,
     List<ExpectationChange> expectations,
     List<Finding> appeared,
     List<Finding> gone,
@@ -96,19 +96,19 @@ public record Comparison(
 
   /** Whether nothing that anybody could notice differs: no packet, expectation or pool. */
   public boolean changesNothing() {
-    return reach.complete()
-        && reach.changes().isEmpty()
+    return changedFates.complete()
+        && changedFates.changes().isEmpty()
         && expectations.isEmpty()
         && pools.isEmpty();
   }
 
   /** Compares two sites. */
-  public static Comparison of(Side before, Side after, Reach.Progress progress) {
+  public static Comparison of(Side before, Side after, ChangedFates.Progress progress) {
     List<Finding> old = Checker.open(before.site, before.policy);
     List<Finding> now = Checker.open(after.site, after.policy);
     return new Comparison(
         Differences.between(before.site, after.site),
-        Reach.between(before.site, after.site, progress),
+        ChangedFates.between(before.site, after.site, progress),
         expectations(before, after),
         Checker.without(now, old),
         Checker.without(old, now),

@@ -23,6 +23,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning.Ordered;
+import org.eskerfield.reach.Fates;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;

@@ -10,6 +10,8 @@ import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
+import org.eskerfield.report.draw.Theme;
+import org.eskerfield.report.page.ConversationPicture;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.trace.Transit;
@@ -50,7 +52,7 @@ class LadderTest {
         Conversation talk = result.conversation();
         List<Transit> packets = new ArrayList<>();
         verifier.watch(verdict.expectation(), talk.attempt(), packets::add);
-        Way way = new Way(read.site(), talk, packets);
+        ConversationPicture way = new ConversationPicture(read.site(), talk, packets);
         SiteMapTest.assertNothingIsCovered(talk.reason(), way.map().svg(Theme.LIGHT));
         String ladder = way.ladder().svg(Theme.LIGHT);
         assertThat(said(ladder)).contains(talk.reason());
@@ -81,8 +83,8 @@ class LadderTest {
   @Test
   void aReplyThatPassesDevicesByArchesOverThem() throws Exception {
     Site site = SiteReader.read(DrawnSites.MISTAKES.resolve("reply-by-other-way.site.yaml"));
-    Way way =
-        Way.of(
+    ConversationPicture way =
+        ConversationPicture.of(
             Tracer.of(site),
             QuestionReader.on(site).from("till").to("192.0.2.66").service("https").attempt());
     assertThat(way.packets().stream().map(Transit::what))
@@ -101,8 +103,8 @@ class LadderTest {
   @Test
   void aFileTransferShowsBothConnectionsAndWhatIsAnnounced() throws Exception {
     Site site = SiteReader.read(DrawnSites.DEMO);
-    Way way =
-        Way.of(
+    ConversationPicture way =
+        ConversationPicture.of(
             Tracer.of(site),
             QuestionReader.on(site).from("auditor").to("203.0.113.37").service("ftp").attempt());
     assertThat(way.packets().stream().map(each -> each.what() + (each.isReply() ? " back" : "")))

@@ -14,6 +14,8 @@ import java.util.List;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.report.page.History;
+import org.eskerfield.report.page.Report;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;

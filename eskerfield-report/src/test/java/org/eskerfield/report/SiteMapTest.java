@@ -22,6 +22,11 @@ import org.eskerfield.model.HostBuilder;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
+import org.eskerfield.report.draw.Lettering;
+import org.eskerfield.report.draw.Picture;
+import org.eskerfield.report.draw.Theme;
+import org.eskerfield.report.map.SiteMap;
+import org.eskerfield.report.page.ConversationPicture;
 import org.eskerfield.trace.Tracer;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -232,8 +237,8 @@ class SiteMapTest {
   @Test
   void theWayGoesAlongTheLinesAndEndsWhereItEnded() throws Exception {
     Site site = SiteReader.read(DrawnSites.MISTAKES.resolve("reply-by-other-way.site.yaml"));
-    Way way =
-        Way.of(
+    ConversationPicture way =
+        ConversationPicture.of(
             Tracer.of(site),
             QuestionReader.on(site).from("till").to("192.0.2.66").service("https").attempt());
     String map = way.map().svg(Theme.DARK);
@@ -266,8 +271,8 @@ class SiteMapTest {
     text = text.replace("prefix: 10.44.8.0/24", "prefix: [10.44.8.0/24, '2001:db8:8::/64']");
     text = text.replace("at: 10.44.8.1 }", "at: [10.44.8.1, '2001:db8:8::1'] }");
     Site site = SiteReader.read(file, text);
-    Way way =
-        Way.of(
+    ConversationPicture way =
+        ConversationPicture.of(
             Tracer.of(site), QuestionReader.on(site).from(from).to(to).service(service).attempt());
     Document map = parsed(way.map().svg(Theme.LIGHT));
     Area cross = crosses(map).get(0);
@@ -333,7 +338,7 @@ class SiteMapTest {
     }
     Site demo = SiteReader.read(DrawnSites.DEMO);
     String way =
-        Way.of(
+        ConversationPicture.of(
                 Tracer.of(demo),
                 QuestionReader.on(demo)
                     .from("192.0.2.7")

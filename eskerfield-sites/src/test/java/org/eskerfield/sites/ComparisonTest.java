@@ -9,7 +9,7 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.compare.Change;
+import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
 import org.eskerfield.formats.site.read.SiteFile;
@@ -78,8 +78,8 @@ class ComparisonTest {
     } else {
       assertThat(differences).contains(said);
     }
-    assertThat(comparison.reach().complete()).isTrue();
-    List<Change> changes = comparison.reach().changes();
+    assertThat(comparison.changedFates().complete()).isTrue();
+    List<ChangedFate> changes = comparison.changedFates().changes();
     if (kind == null) {
       assertThat(changes).isEmpty();
       assertThat(comparison.changesNothing()).isTrue();
@@ -115,7 +115,7 @@ class ComparisonTest {
                   .isEqualTo("access rule 'names' of list 'to the quay' of lockhouse");
               assertThat(each.where()).isEqualTo("to the top");
             });
-    assertThat(compared(old, after).reach().changes()).isEmpty();
+    assertThat(compared(old, after).changedFates().changes()).isEmpty();
     Comparison without = compared(old, now);
     assertThat(without.differences().get(0).kind()).isEqualTo(Difference.Kind.REMOVED);
     assertThat(without.expectations()).isNotEmpty().allMatch(each -> each.held() && !each.holds());

@@ -7,12 +7,12 @@ import java.nio.file.Path;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
-import org.eskerfield.compare.Reachable;
 import org.eskerfield.formats.SiteLot;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
+import org.eskerfield.reach.Reachable;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
@@ -32,7 +32,8 @@ class ReachableTest {
       try {
         site =
             SiteReader.read(
-                "x", new SiteLot(seed).site().replace("groups:", ReachTest.HOSTS + "groups:"));
+                "x",
+                new SiteLot(seed).site().replace("groups:", ChangedFatesTest.HOSTS + "groups:"));
       } catch (UnreadableSiteException e) {
         continue;
       }

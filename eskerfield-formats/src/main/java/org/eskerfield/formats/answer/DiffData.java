@@ -19,13 +19,13 @@ public final class DiffData {
   public static Tree of(Comparison comparison, Site site) {
     return new Tree()
         .with("same", comparison.changesNothing())
-        .with("complete", comparison.reach().complete())
-        .with("kindsOfPackets", comparison.reach().kinds())
+        .with("complete", comparison.changedFates().complete())
+        .with("kindsOfPackets", comparison.changedFates().kinds())
         .with("differences", Tree.each(comparison.differences(), DiffData::difference))
         .with(
             "packets",
             Tree.each(
-                comparison.reach().changes(),
+                comparison.changedFates().changes(),
                 each ->
                     new Tree()
                         .with("kind", each.kind().name().toLowerCase(Locale.ROOT).replace('_', '-'))

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.text;
+
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
+
+/** Lays out what stands in the way of a conversation, one thing behind the other. */
+public final class CauseText {
+  private CauseText() {}
+
+  public static String of(Diagnosis diagnosis, String indent, Style style) {
+    StringBuilder out = new StringBuilder();
+    int number = 0;
+    for (Obstacle obstacle : diagnosis.obstacles()) {
+      int column = indent.length() + 3;
+      out.append(indent).append(++number).append("  ");
+      String place = ConversationText.place(obstacle.place());
+      out.append(
+          style.placed(
+              obstacle.cause().title() + " (" + obstacle.cause() + ")", place, column, column));
+      out.append('\n');
+      if (number > 1) {
+        line(out, column, "behind that: " + obstacle.sentence());
+      }
+      if (!obstacle.detail().isEmpty()) {
+        line(out, column, obstacle.detail());
+      }
+    }
+    if (!diagnosis.complete()) {
+      line(out, indent.length(), "What comes behind that cannot be told before it is mended.");
+    } else if (number > 1) {
+      line(out, indent.length(), "With all of these mended it would come through.");
+    } else {
+      line(out, indent.length(), "With that mended it would come through.");
+    }
+    return out.toString();
+  }
+
+  private static void line(StringBuilder out, int column, String text) {
+    out.append(" ".repeat(column)).append(Style.wrapped(text, column, column)).append('\n');
+  }
+}

@@ -1,0 +1,141 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.text;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.check.Finding;
+import org.eskerfield.explain.Sentences;
+import org.eskerfield.formats.site.edit.PlannedChange;
+import org.eskerfield.formats.site.edit.PlannedChange.Proved;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.offer.Plan;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Moments;
+import org.eskerfield.verify.Verdict;
+
+/** A planned change in words. */
+public final class ChangeText {
+  private final Style style;
+
+  public ChangeText(Style style) {
+    this.style = style;
+  }
+
+  public String of(Plan plan, PlannedChange change) {
+    StringBuilder out = new StringBuilder();
+    String device = "";
+    for (Plan.Step step : plan.steps()) {
+      if (!step.device().equals(device)) {
+        device = step.device();
+        out.append(style.strong(device)).append('\n');
+      }
+      out.append("  ").append(Style.wrapped(step.what(), 4, 2)).append('\n');
+      if (!step.where().isEmpty()) {
+        out.append("    ").append(style.faint(Style.wrapped(step.where(), 4, 4))).append('\n');
+      }
+    }
+    for (String text : change.tidied()) {
+      out.append("  ").append(Style.wrapped("also goes: " + text, 4, 2)).append('\n');
+    }
+    out.append(readAloud(change));
+    out.append('\n').append(style.strong("The patch")).append('\n');
+    out.append(FindingText.patch(change.changed().patch(), "  ", style));
+    out.append('\n').append(style.strong("What the check says of the result")).append('\n');
+    findings(out, "new", change.appeared());
+    findings(out, "gone", change.gone());
+    if (change.appeared().isEmpty()) {
+      out.append("  ").append(style.good("nothing new")).append('\n');
+    }
+    out.append('\n').append(style.strong("What is proved")).append('\n');
+    change.proofs().forEach(each -> proof(out, each));
+    change.management().forEach(each -> proof(out, each));
+    for (Verdict verdict : change.broken()) {
+      out.append("  ").append(style.bad("✗ ")).append("an expectation does not hold any more: ");
+      out.append(Style.wrapped(verdict.expectation().text(), 6, 45)).append('\n');
+    }
+    int held = change.changed().file().expectations().size() - change.broken().size();
+    if (held > 0 && change.broken().isEmpty()) {
+      out.append("  ").append(style.good("✓ "));
+      out.append("every expectation that held before still does\n");
+    }
+    return out.toString();
+  }
+
+  private static void findings(StringBuilder out, String word, List<Finding> findings) {
+    for (Finding finding : findings) {
+      String start = word + " " + finding.severity() + ": ";
+      out.append("  ").append(start);
+      out.append(
+          Style.wrapped(
+              finding.message()
+                  + " ("
+                  + finding.code()
+                  + ")"
+                  + (word.equals("new") ? "; " + finding.cure().summary() : ""),
+              4,
+              2 + start.length()));
+      out.append('\n');
+    }
+  }
+
+  private void proof(StringBuilder out, Proved proved) {
+    var conversation = proved.conversation();
+    var attempt = conversation.attempt();
+    boolean usual = attempt.at().equals(VirtualClock.start(attempt.at().getZone()));
+    String what =
+        proved.what()
+            + ": "
+            + attempt.sender().name()
+            + " to "
+            + attempt.to()
+            + " "
+            + attempt.probe()
+            + (usual ? " is " : ", " + Moments.text(attempt.at()) + ", is ");
+    out.append("  ").append(proved.holds() ? style.good("✓ ") : style.bad("✗ "));
+    out.append(Style.wrapped(what + conversation.outcome(), 4, 4)).append('\n');
+    if (!proved.holds()) {
+      out.append("    ").append(Style.wrapped(conversation.reason(), 4, 4)).append('\n');
+    }
+  }
+
+  /** The rules that the change brings, in sentences. */
+  private String readAloud(PlannedChange change) {
+    StringBuilder out = new StringBuilder();
+    Site before = change.before().site();
+    Site after = change.changed().file().site();
+    for (Device device : after.devices().values()) {
+      Sentences sentences = new Sentences(after, device);
+      Device was = before.devices().get(device.name());
+      List<String> known = was == null ? List.of() : names(was);
+      for (TranslationRule rule : device.translation()) {
+        add(out, device, known, rule.name(), sentences.of(rule));
+      }
+      for (AccessList list : device.access()) {
+        for (AccessRule rule : list.rules()) {
+          add(out, device, known, list.name() + "/" + rule.name(), sentences.of(rule));
+        }
+      }
+    }
+    return out.length() == 0 ? "" : "\n" + style.strong("Read aloud") + "\n" + out;
+  }
+
+  private static void add(
+      StringBuilder out, Device device, List<String> known, String name, String sentence) {
+    if (!known.contains(name)) {
+      out.append("  ").append(Style.wrapped(device.name() + ": " + sentence, 4, 2)).append('\n');
+    }
+  }
+
+  private static List<String> names(Device device) {
+    List<String> names = new ArrayList<>();
+    device.translation().forEach(rule -> names.add(rule.name()));
+    for (AccessList list : device.access()) {
+      list.rules().forEach(rule -> names.add(list.name() + "/" + rule.name()));
+    }
+    return names;
+  }
+}

@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.text;
+
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.check.Finding;
+import org.eskerfield.check.Severity;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Site;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
+import org.jspecify.annotations.Nullable;
+
+/** Lays out the findings of a check, grouped by what to do first. */
+public final class FindingText {
+  private static final int INDENT = 4;
+
+  private final Site site;
+  private final Style style;
+
+  public FindingText(Site site, Style style) {
+    this.site = site;
+    this.style = style;
+  }
+
+  /**
+   * The whole answer.
+   *
+   * @param patches the patches of the cures; null if they were not asked for
+   */
+  public String of(String file, List<Finding> findings, @Nullable Map<Finding, String> patches) {
+    StringBuilder out = new StringBuilder();
+    for (Severity severity : Severity.values()) {
+      List<Finding> group =
+          findings.stream().filter(f -> f.accepted() == null && f.severity() == severity).toList();
+      if (!group.isEmpty()) {
+        out.append(heading(severity, group.size())).append("\n\n");
+        for (Finding finding : group) {
+          append(out, file, finding, patches);
+        }
+      }
+    }
+    List<Finding> accepted = findings.stream().filter(f -> f.accepted() != null).toList();
+    if (!accepted.isEmpty()) {
+      out.append(style.strong("Accepted by the file")).append("\n\n");
+      for (Finding finding : accepted) {
+        out.append("  ").append(style.place(finding.place().toString())).append("  ");
+        out.append(style.faint(finding.code().toString())).append('\n');
+        line(out, finding.message());
+        line(out, "because: " + finding.accepted());
+        out.append('\n');
+      }
+    }
+    return out.append(total(file, findings)).toString();
+  }
+
+  private String heading(Severity severity, int number) {
+    String text =
+        switch (severity) {
+          case ERROR -> "First: what does not work (" + counted(number, "error") + ")";
+          case WARNING ->
+              "Then: what is probably not meant, or risky (" + counted(number, "warning") + ")";
+          case ADVICE -> "At leisure: what could be tidier (" + number + " of advice)";
+        };
+    return severity == Severity.ADVICE ? style.strong(text) : style.bad(text);
+  }
+
+  private void append(
+      StringBuilder out, String file, Finding finding, @Nullable Map<Finding, String> patches) {
+    out.append("  ").append(style.place(finding.place().toString())).append("  ");
+    out.append(style.strong(finding.code().toString())).append('\n');
+    line(out, finding.message());
+    line(out, finding.code().why());
+    if (finding.sample() != null) {
+      labelled(out, "sample", sample(finding.sample()));
+      out.append(" ".repeat(INDENT)).append(style.faint("trace: "));
+      out.append(call(file, finding.sample().attempt())).append('\n');
+    }
+    labelled(out, "cure", finding.cure().summary());
+    if (patches != null) {
+      String patch = patches.get(finding);
+      if (patch != null) {
+        out.append(patch(patch, " ".repeat(INDENT), style));
+      } else if (!finding.cure().changes().isEmpty()) {
+        line(out, style.faint("no patch: carried out alone, the edit would not mend it here"));
+      }
+    }
+    out.append('\n');
+  }
+
+  /** Who sends what to whom, what becomes of it, and why. */
+  private static String sample(Conversation sample) {
+    Attempt attempt = sample.attempt();
+    return attempt.sender().name()
+        + " to "
+        + attempt.to()
+        + ", "
+        + attempt.probe()
+        + ": "
+        + sample.outcome()
+        + ", "
+        + sample.reason();
+  }
+
+  /** The call that follows the sample. */
+  private static String call(String file, Attempt attempt) {
+    boolean usual = attempt.at().equals(VirtualClock.start(attempt.at().getZone()));
+    return "eskerfield trace "
+        + file
+        + " --from "
+        + attempt.sender().name()
+        + " \\\n             --to " // to be copied as it stands
+        + attempt.to()
+        + " --service "
+        + attempt.probe()
+        + (usual ? "" : " --at " + attempt.at().toLocalDateTime());
+  }
+
+  private static void line(StringBuilder out, String text) {
+    out.append(" ".repeat(INDENT)).append(Style.wrapped(text, INDENT, INDENT)).append('\n');
+  }
+
+  private void labelled(StringBuilder out, String label, String text) {
+    int column = INDENT + label.length() + 2;
+    out.append(" ".repeat(INDENT)).append(style.faint(label + ": "));
+    out.append(Style.wrapped(text, column, column)).append('\n');
+  }
+
+  /** A unified diff, its added and removed lines told apart by colour as well. */
+  public static String patch(String patch, String indent, Style style) {
+    StringBuilder out = new StringBuilder();
+    for (String line : patch.lines().toList()) {
+      boolean added = line.startsWith("+") && !line.startsWith("+++");
+      boolean removed = line.startsWith("-") && !line.startsWith("---");
+      out.append(indent);
+      out.append(added ? style.good(line) : removed ? style.bad(line) : line).append('\n');
+    }
+    return out.toString();
+  }
+
+  private String total(String file, List<Finding> findings) {
+    int translations = 0;
+    int access = 0;
+    for (Device device : site.devices().values()) {
+      translations += device.translation().size();
+      access += device.access().stream().mapToInt(list -> list.rules().size()).sum();
+    }
+    long open = findings.stream().filter(f -> f.accepted() == null).count();
+    long accepted = findings.size() - open;
+    StringBuilder out = new StringBuilder();
+    out.append(open == 0 ? style.good("nothing found") : counted((int) open, "finding"));
+    if (accepted > 0) {
+      out.append(", ").append(accepted).append(" accepted,");
+    }
+    out.append(" in ").append(file).append(": ");
+    out.append(counted(site.devices().size(), "device")).append(", ");
+    out.append(counted(translations, "translation rule")).append(", ");
+    return out.append(counted(access, "access rule")).append('\n').toString();
+  }
+
+  private static String counted(int number, String noun) {
+    return number + " " + noun + (number == 1 ? "" : "s");
+  }
+}

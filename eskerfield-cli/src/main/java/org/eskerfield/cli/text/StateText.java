@@ -1,0 +1,197 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.text;
+
+import java.time.Duration;
+import java.time.ZonedDateTime;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.state.BindingRow;
+import org.eskerfield.state.PoolFill;
+import org.eskerfield.state.SessionRow;
+import org.eskerfield.trace.Figures;
+import org.eskerfield.trace.Labels;
+import org.jspecify.annotations.Nullable;
+
+/** Lays out what a device remembers. */
+public final class StateText {
+  /** How many remote ends of a binding are written out. */
+  private static final int MOST_REMOTES = 4;
+
+  private StateText() {}
+
+  public static String bindings(String device, List<BindingRow> rows, Style style) {
+    TableText table = new TableText("protocol", "internal", "external", "sessions", "age", "left");
+    for (BindingRow row : rows) {
+      table.add(
+          row.protocol() == ServicePart.ANY_PROTOCOL ? "any" : Protocol.name(row.protocol()),
+          side(row.internal(), row.internalPorts(), row.protocol()),
+          side(row.external(), row.externalPorts(), row.protocol()),
+          row.remotes().isEmpty() ? "" : Integer.toString(row.remotes().size()),
+          row.age() == null ? "permanent" : Durations.text(row.age()),
+          row.left() == null ? "" : Durations.text(row.left()));
+      addUse(table, row);
+    }
+    return title("Bindings", device, rows.size(), style)
+        + (rows.isEmpty() ? "" : table.text(style));
+  }
+
+  /** By which rule a binding is there, and with whom it is used, as both sides see it. */
+  private static void addUse(TableText table, BindingRow row) {
+    List<BindingRow.Remote> remotes = row.remotes();
+    int shown = Math.min(remotes.size(), MOST_REMOTES);
+    String rule = rule(row.rule());
+    if (shown == 0) {
+      table.addBelow(rule);
+    }
+    for (BindingRow.Remote remote : remotes.subList(0, shown)) {
+      String with =
+          remote.inside().equals(remote.outside())
+              ? "with " + remote.outside()
+              : "with " + remote.outside() + ", which is " + remote.inside() + " inside";
+      if (rule.length() + with.length() > Style.WIDTH - 10) {
+        table.addBelow(rule);
+        rule = "";
+      }
+      table.addBelow(rule.isEmpty() ? "  " + with : rule + ", " + with);
+      rule = "";
+    }
+    if (remotes.size() > shown) {
+      table.addBelow("and " + (remotes.size() - shown) + " more; see the sessions");
+    }
+  }
+
+  public static String sessions(String device, List<SessionRow> rows, Style style) {
+    TableText table = new TableText("kind", "as it arrived", "age", "left");
+    for (SessionRow row : rows) {
+      table.add(
+          Protocol.name(row.arrived().protocol()),
+          source(row.arrived()) + " → " + row.arrived().destinationText(),
+          Durations.text(row.age()),
+          Durations.text(row.remaining()));
+      String rules = rules(row.destinationRule(), row.sourceRule());
+      String changed =
+          row.cameBack()
+              ? "went out as " + source(row.left()) + " and came back: not let in"
+              : changed(row.arrived(), row.left());
+      table.addBelow(rules.isEmpty() ? changed : rules + ", " + changed);
+    }
+    return title("Sessions", device, rows.size(), style)
+        + (rows.isEmpty() ? "" : table.text(style));
+  }
+
+  /** The source of a packet, with the identifier of a ping. */
+  private static String source(Header header) {
+    return header.sourceText()
+        + (Icmp.isEchoRequest(header.icmpType()) ? " id " + header.sourcePort() : "");
+  }
+
+  /** What a device has changed between two headers of a packet. */
+  private static String changed(Header arrived, Header left) {
+    String from = source(arrived).equals(source(left)) ? "" : "from " + source(left);
+    String to =
+        arrived.destinationText().equals(left.destinationText())
+            ? ""
+            : "to " + left.destinationText();
+    if (from.isEmpty() && to.isEmpty()) {
+      return "goes on unchanged";
+    }
+    return "goes on " + (from.isEmpty() || to.isEmpty() ? from + to : from + " " + to);
+  }
+
+  public static String figures(Device device, Figures figures, ZonedDateTime start, Style style) {
+    StringBuilder out = new StringBuilder(style.strong("Figures of " + device.name()) + "\n");
+    out.append("  sessions     ").append(level(figures.sessions(), start));
+    out.append(", aged out ").append(figures.sessionsAged()).append('\n');
+    out.append("  bindings     ").append(level(figures.bindings(), start));
+    out.append(", aged out ").append(figures.bindingsAged()).append('\n');
+    out.append("  by kind      ").append(counts(figures.bindingsByKind())).append('\n');
+    out.append("  came in      ").append(counts(figures.packetsByInterface())).append('\n');
+    out.append("  ended here   ").append(counts(figures.ended())).append('\n');
+    out.append("  got nothing  ").append(figures.gotNothing()).append('\n');
+    if (!figures.fills().isEmpty()) {
+      TableText pools = new TableText("given out", "of", "what", "rule");
+      for (PoolFill fill : figures.fills()) {
+        pools.add(
+            Long.toString(fill.taken()),
+            Long.toString(fill.size()),
+            fill.protocol() == 0 ? "addresses" : portsOf(fill.protocol()),
+            rule(fill.rule()));
+      }
+      out.append(pools.text(style));
+    }
+    TableText table = new TableText("flows", "rule");
+    for (TranslationRule rule : device.translation()) {
+      table.add(hits(figures, rule), Labels.of(rule) + ", line " + rule.place().line());
+    }
+    for (AccessList list : device.access()) {
+      for (AccessRule rule : list.rules()) {
+        table.add(hits(figures, rule), Labels.of(rule) + ", line " + rule.place().line());
+      }
+      table.add(hits(figures, list), Labels.of(list) + ", otherwise, line " + list.place().line());
+    }
+    return out.append(table.text(style)).toString();
+  }
+
+  private static String portsOf(int protocol) {
+    return Protocol.name(protocol) + (Protocol.isIcmp(protocol) ? " identifiers" : " ports");
+  }
+
+  private static String counts(Map<String, Long> counts) {
+    StringBuilder text = new StringBuilder();
+    for (Map.Entry<String, Long> entry : counts.entrySet()) {
+      text.append(text.length() == 0 ? "" : ", ");
+      text.append(entry.getKey()).append(' ').append(entry.getValue());
+    }
+    return text.length() == 0 ? "none" : text.toString();
+  }
+
+  private static String hits(Figures figures, Placed by) {
+    return Long.toString(figures.flowsOf(by));
+  }
+
+  private static String level(Figures.Level level, ZonedDateTime start) {
+    return level.now()
+        + " now, at most "
+        + level.most()
+        + (level.most() == 0
+            ? ""
+            : " since " + Durations.text(Duration.between(start, level.at())));
+  }
+
+  private static String title(String what, String device, int count, Style style) {
+    return style.strong(what + " of " + device) + "  " + (count == 0 ? "none" : count) + "\n";
+  }
+
+  private static String side(Prefix block, PortSet ports, int protocol) {
+    String address =
+        block.length() == block.first().family().bits()
+            ? block.first().toString()
+            : block.toString();
+    if (ports.equals(PortSet.ALL)) {
+      return address;
+    }
+    return Protocol.isIcmp(protocol) ? address + " id " + ports : address + ":" + ports;
+  }
+
+  private static String rule(TranslationRule rule) {
+    return "line " + rule.place().line() + ", " + rule.name();
+  }
+
+  private static String rules(@Nullable TranslationRule one, @Nullable TranslationRule other) {
+    String both = one == null ? "" : rule(one);
+    return other == null || other.equals(one)
+        ? both
+        : both + (one == null ? "" : ", ") + rule(other);
+  }
+}

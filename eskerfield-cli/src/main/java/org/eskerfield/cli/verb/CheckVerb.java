@@ -1,0 +1,227 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.verb;
+
+import java.io.IOException;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.check.Checker;
+import org.eskerfield.check.Finding;
+import org.eskerfield.check.Severity;
+import org.eskerfield.cli.text.FindingText;
+import org.eskerfield.cli.text.ProgressLine;
+import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.formats.Problem;
+import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.answer.CheckData;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.Sarif;
+import org.eskerfield.formats.site.edit.CuredSite;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.OptionSpec;
+import picocli.CommandLine.Model.PositionalParamSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield check}. */
+public final class CheckVerb extends Verb {
+  /** Stands for a {@code --cure} that names no finding. */
+  private static final String EVERY = "every";
+
+  public CheckVerb() {
+    super("check", "Says what is wrong, risky or useless in a site file, and how to mend it.");
+  }
+
+  @Override
+  protected void describe(CommandSpec spec) {
+    // Not required by picocli: "--cure SITE" would else leave no SITE, see file().
+    spec.addPositional(
+        PositionalParamSpec.builder(siteFile()).required(false).arity("0..1").build());
+    spec.addOption(
+        OptionSpec.builder("--fail-on")
+            .paramLabel("SEVERITY")
+            .type(Severity.class)
+            .defaultValue(Severity.WARNING.toString())
+            .description(
+                "Exit with status 1 from this severity on: ${COMPLETION-CANDIDATES}"
+                    + " (${DEFAULT-VALUE}). What the file accepts does not count.")
+            .build());
+    spec.addOption(
+        OptionSpec.builder("--cure")
+            .paramLabel("CODE@LINE")
+            .type(String.class)
+            .arity("0..1")
+            .fallbackValue(EVERY)
+            .description("Show the cures as patches of the file; or that of one finding only.")
+            .build());
+    spec.addOption(flag("--write", "With --cure CODE@LINE: carry the cure out in the file."));
+    spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema check'."));
+    spec.addOption(flag("--sarif", "Answer as SARIF 2.1.0, for code hosts."));
+    spec.usageMessage()
+        .footer(
+            "",
+            "Examples: eskerfield check demo/marrowby.site.yaml",
+            "          eskerfield check demo/mistakes/order.site.yaml --cure");
+  }
+
+  @Override
+  public int run(ParseResult call, Terminal terminal) throws Exception {
+    String name = file(call);
+    boolean json = call.hasMatchedOption("--json");
+    boolean sarif = call.hasMatchedOption("--sarif");
+    if (json && sarif) {
+      throw wrong(call, "--json and --sarif are two answers: choose one");
+    }
+    SiteFile file;
+    try {
+      file = readFile(call, name);
+    } catch (UnreadableSiteException e) {
+      if (!json && !sarif) {
+        throw e;
+      }
+      List<Problem> problems = e.problems();
+      terminal
+          .out()
+          .print(
+              json
+                  ? Json.of(CheckData.problems(name, problems))
+                  : Sarif.of(name, problems, List.of()));
+      return UNUSABLE;
+    }
+    List<Finding> findings;
+    try (ProgressLine progress = new ProgressLine(terminal)) {
+      findings = Checker.check(file.site(), file.policy(), progress);
+    }
+    String handle = cure(call);
+    if (call.hasMatchedOption("--write")) {
+      return write(call, terminal, name, handle, findings);
+    }
+    List<Finding> shown = handle == null ? findings : chosen(call, handle, findings);
+    Map<Finding, String> patches =
+        handle == null ? Map.of() : patches(call, terminal, name, shown, findings);
+    terminal
+        .out()
+        .print(
+            json
+                ? Json.of(CheckData.of(name, shown, patches))
+                : sarif
+                    ? Sarif.of(name, List.of(), shown)
+                    : new FindingText(file.site(), terminal.style())
+                        .of(name, shown, handle == null ? null : patches));
+    Severity failOn = call.matchedOptionValue("--fail-on", Severity.WARNING);
+    boolean fails =
+        findings.stream()
+            .anyMatch(f -> f.accepted() == null && f.severity().compareTo(failOn) <= 0);
+    return fails ? NO : FINE;
+  }
+
+  /** The site file; what stands behind {@code --cure} is it where no other argument is. */
+  private static String file(ParseResult call) {
+    String named = call.matchedPositionalValue(0, null);
+    String cure = call.matchedOptionValue("--cure", null);
+    if (named != null) {
+      return named;
+    }
+    if (cure != null && !cure.equals(EVERY) && !cure.contains("@")) {
+      return cure;
+    }
+    throw wrong(call, "Missing required parameter: 'SITE'");
+  }
+
+  /** What to cure: a handle, {@link #EVERY}, or null for nothing. */
+  private static @Nullable String cure(ParseResult call) {
+    String cure = call.matchedOptionValue("--cure", null);
+    if (cure == null || cure.equals(EVERY) || call.matchedPositionalValue(0, null) == null) {
+      return cure == null ? null : EVERY;
+    }
+    if (!cure.contains("@")) {
+      throw wrong(
+          call, "--cure: '" + cure + "' names no finding; write CODE@LINE, as the check does");
+    }
+    return cure;
+  }
+
+  private static List<Finding> chosen(ParseResult call, String handle, List<Finding> findings) {
+    if (handle.equals(EVERY)) {
+      return findings;
+    }
+    List<Finding> chosen = new ArrayList<>();
+    List<String> handles = new ArrayList<>();
+    for (Finding finding : findings) {
+      handles.add(finding.handle());
+      if (finding.handle().equals(handle)) {
+        chosen.add(finding);
+      }
+    }
+    if (chosen.isEmpty()) {
+      throw wrong(
+          call,
+          "--cure: there is no finding "
+              + handle
+              + (handles.isEmpty()
+                  ? "; nothing was found"
+                  : "; there are " + String.join(", ", handles)));
+    }
+    return chosen;
+  }
+
+  private static Map<Finding, String> patches(
+      ParseResult call, Terminal terminal, String name, List<Finding> shown, List<Finding> all)
+      throws IOException {
+    Map<Finding, String> patches = new LinkedHashMap<>();
+    try (ProgressLine progress = new ProgressLine(terminal)) {
+      for (int i = 0; i < shown.size(); i++) {
+        progress.begins("cures", i, shown.size());
+        Finding finding = shown.get(i);
+        CuredSite cured =
+            finding.accepted() != null
+                ? null
+                : CuredSite.of(pathOf(call, name), name, finding, all);
+        if (cured != null) {
+          patches.put(finding, cured.patch());
+        }
+      }
+    }
+    return patches;
+  }
+
+  private static Path pathOf(ParseResult call, String name) {
+    if (name.equals("-")) {
+      throw wrong(call, "--cure: standard input cannot be patched; name a file");
+    }
+    return path(call, name);
+  }
+
+  private static int write(
+      ParseResult call,
+      Terminal terminal,
+      String name,
+      @Nullable String handle,
+      List<Finding> findings)
+      throws IOException {
+    if (handle == null || handle.equals(EVERY)) {
+      throw wrong(call, "--write: name the one finding to cure, as in --cure CODE@LINE");
+    }
+    List<Finding> chosen = chosen(call, handle, findings);
+    if (chosen.size() > 1) {
+      throw wrong(call, "--write: " + handle + " names " + chosen.size() + " findings");
+    }
+    Path path = pathOf(call, name);
+    CuredSite cured = CuredSite.of(path, name, chosen.get(0), findings);
+    if (cured == null) {
+      throw wrong(
+          call,
+          "--write: "
+              + handle
+              + " has no cure that can be carried out: "
+              + chosen.get(0).cure().summary());
+    }
+    String written = written(call, cured, name);
+    terminal.out().print(FindingText.patch(cured.patch(), "", terminal.style()));
+    terminal.out().println(terminal.style().good(written));
+    return FINE;
+  }
+}

@@ -1,0 +1,246 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.verb;
+
+import java.io.IOException;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.check.Finding;
+import org.eskerfield.cli.text.ProgressLine;
+import org.eskerfield.cli.text.Style;
+import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.cli.text.TraceText;
+import org.eskerfield.compare.ChangedFate;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.Difference;
+import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.answer.DiffData;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.git.RevisionReader;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Site;
+import org.eskerfield.set.PacketWords;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Moments;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.PositionalParamSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield diff}. */
+public final class DiffVerb extends Verb {
+  public DiffVerb() {
+    super("diff", "Tells what a change of a site file means, for every packet.");
+  }
+
+  @Override
+  protected void describe(CommandSpec spec) {
+    for (String label : List.of("OLD", "NEW")) {
+      spec.addPositional(
+          PositionalParamSpec.builder()
+              .paramLabel(label)
+              .type(String.class)
+              .arity("1")
+              .index(label.equals("OLD") ? "0" : "1")
+              .required(true)
+              .description("A site file, or one of a git revision: HEAD~1:site.yaml.")
+              .build());
+    }
+    spec.addOption(flag("--traces", "Show both ways of every sample, decision by decision."));
+    spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema diff'."));
+    spec.usageMessage()
+        .footer(
+            "",
+            "Examples: eskerfield diff HEAD:demo/skerry.site.yaml demo/skerry.site.yaml",
+            "          eskerfield diff demo/mistakes/working.site.yaml"
+                + " demo/mistakes/order.site.yaml",
+            "Exit status 1 if some packet, expectation or pool changes.");
+  }
+
+  @Override
+  public int run(ParseResult call, Terminal terminal) throws Exception {
+    SiteFile old = side(call, call.matchedPositionalValue(0, ""));
+    SiteFile now = side(call, call.matchedPositionalValue(1, ""));
+    Comparison comparison;
+    try (ProgressLine progress = new ProgressLine(terminal)) {
+      comparison = Comparison.of(side(old), side(now), progress::begins);
+    }
+    terminal
+        .out()
+        .print(
+            call.hasMatchedOption("--json")
+                ? Json.of(DiffData.of(comparison, now.site()))
+                : text(
+                    comparison, now.site(), call.hasMatchedOption("--traces"), terminal.style()));
+    return comparison.changesNothing() ? FINE : NO;
+  }
+
+  private static Comparison.Side side(SiteFile file) {
+    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+  }
+
+  private static SiteFile side(ParseResult call, String name)
+      throws UnreadableSiteException, IOException {
+    if (!RevisionReader.isRevision(name)) {
+      return readFile(call, name);
+    }
+    try {
+      return RevisionReader.read(name, Path.of(""));
+    } catch (UnusableQuestionException e) {
+      throw unusable(call, e);
+    }
+  }
+
+  private static String text(Comparison comparison, Site site, boolean traces, Style style) {
+    StringBuilder out = new StringBuilder();
+    out.append(style.strong("What the files say differently")).append('\n');
+    for (Difference each : comparison.differences()) {
+      difference(out, each, style);
+    }
+    none(out, comparison.differences(), "nothing but layout and comments");
+    out.append('\n').append(style.strong("Packets whose fate changes")).append('\n');
+    List<ChangedFate> changes = comparison.changedFates().changes();
+    for (int i = 0; i < changes.size(); i++) {
+      out.append(i == 0 ? "" : "\n");
+      change(out, i + 1, changes.get(i), site, traces, style);
+    }
+    if (comparison.changedFates().complete()) {
+      none(out, changes, "none: of all first packets, each ends as before, by the same rules");
+    }
+    if (!comparison.changedFates().complete()) {
+      out.append("  ").append(style.bad("not all")).append(": ");
+      out.append(
+          Style.wrapped(
+              "there are too many kinds of packets to try one of each; there may be more that change",
+              2,
+              11));
+      out.append('\n');
+    }
+    out.append('\n').append(style.strong("Expectations whose outcome changes")).append('\n');
+    for (Comparison.ExpectationChange each : comparison.expectations()) {
+      String text =
+          each.expectation().text() + ": " + ends(each.before()) + ", now " + ends(each.after());
+      String start = each.holds() ? "holds now   " : each.held() ? "fails now   " : "fails still ";
+      out.append("  ").append(each.holds() ? style.good(start) : style.bad(start));
+      out.append(style.placed(text, each.expectation().place().toString(), 14, 14)).append('\n');
+    }
+    none(out, comparison.expectations(), "none");
+    out.append('\n').append(style.strong("Findings")).append('\n');
+    findings(out, "new ", comparison.appeared(), style);
+    findings(out, "gone ", comparison.gone(), style);
+    List<Finding> all = new ArrayList<>(comparison.appeared());
+    all.addAll(comparison.gone());
+    none(out, all, "the same as before");
+    for (Comparison.PoolChange each : comparison.pools()) {
+      out.append("\npool ").append(each.rule()).append(": ").append(each.before());
+      out.append(" addresses before, now ").append(each.after()).append('\n');
+    }
+    return out.toString();
+  }
+
+  private static void none(StringBuilder out, List<?> all, String text) {
+    if (all.isEmpty()) {
+      out.append("  ").append(text).append('\n');
+    }
+  }
+
+  private static String ends(List<?> outcomes) {
+    List<String> texts = outcomes.stream().map(Object::toString).distinct().toList();
+    return String.join(" or ", texts);
+  }
+
+  private static void difference(StringBuilder out, Difference each, Style style) {
+    String kind = each.kind().toString();
+    Place before = each.before();
+    Place after = each.after();
+    String place =
+        before == null
+            ? "line " + line(after)
+            : after == null || before.line() == after.line()
+                ? "line " + before.line()
+                : "line " + before.line() + ", now " + after.line();
+    String where = each.where().isEmpty() ? "" : ", " + each.where();
+    out.append("  ").append(kind).append(" ".repeat(9 - kind.length()));
+    out.append(style.placed(each.what() + where, place, 11, 11)).append('\n');
+    for (Difference.Field field : each.fields()) {
+      String text =
+          field.name()
+              + ": "
+              + (field.before().isEmpty() ? "(nothing)" : field.before())
+              + " → "
+              + (field.after().isEmpty() ? "(nothing)" : field.after());
+      out.append("             ").append(Style.wrapped(text, 15, 13)).append('\n');
+    }
+  }
+
+  private static int line(@Nullable Place place) {
+    return place == null ? 0 : place.line();
+  }
+
+  private static void change(
+      StringBuilder out, int number, ChangedFate change, Site site, boolean traces, Style style) {
+    String title = change.kind().text();
+    boolean good = change.kind() == ChangedFate.Kind.OTHER_WAY;
+    out.append("  ").append(number).append("  ");
+    out.append(good ? style.strong(title) : style.bad(title)).append('\n');
+    for (String line : new PacketWords(site).of(change.packets())) {
+      out.append("     ").append(Style.wrapped(line, 7, 5)).append('\n');
+    }
+    Question sample = change.after().question();
+    boolean usual = sample.at().equals(VirtualClock.start(sample.at().getZone()));
+    out.append("     e.g. ").append(sample.sender().name());
+    out.append(" to ").append(sample.to()).append(' ').append(sample.probe());
+    out.append(usual ? "" : ", " + Moments.text(sample.at())).append('\n');
+    end(out, "before", change.before(), style);
+    end(out, "after ", change.after(), style);
+    if (change.kind() == ChangedFate.Kind.OTHER_WAY) {
+      rules(out, change);
+    }
+    if (traces) {
+      out.append("     before\n").append(new TraceText(change.before(), style).ways());
+      out.append("     after\n").append(new TraceText(change.after(), style).ways());
+    }
+  }
+
+  private static void end(StringBuilder out, String when, Trace trace, Style style) {
+    String outcome = trace.outcome().toString();
+    out.append("       ").append(when).append("  ").append(style.outcome(trace.outcome()));
+    out.append(' ');
+    String way = "(" + TraceText.names(trace.request()) + "): " + trace.reason();
+    out.append(Style.wrapped(way, 15, 16 + outcome.length())).append('\n');
+  }
+
+  private static void rules(StringBuilder out, ChangedFate change) {
+    List<String> gone = new ArrayList<>(change.rulesBefore());
+    gone.removeAll(change.rulesAfter());
+    List<String> fresh = new ArrayList<>(change.rulesAfter());
+    fresh.removeAll(change.rulesBefore());
+    if (!gone.isEmpty()) {
+      String text = "no longer decided by " + String.join("; ", gone);
+      out.append("       ").append(Style.wrapped(text, 9, 7)).append('\n');
+    }
+    if (!fresh.isEmpty()) {
+      String text = "now decided by " + String.join("; ", fresh);
+      out.append("       ").append(Style.wrapped(text, 9, 7)).append('\n');
+    }
+  }
+
+  private static void findings(
+      StringBuilder out, String word, List<Finding> findings, Style style) {
+    for (Finding each : findings) {
+      String start = word + each.severity() + ": ";
+      out.append("  ").append(start);
+      out.append(
+          style.placed(
+              each.message() + " (" + each.code() + ")",
+              each.place().toString(),
+              4,
+              2 + start.length()));
+      out.append('\n');
+    }
+  }
+}

@@ -1,0 +1,110 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.verb;
+
+import java.io.IOException;
+import java.nio.file.Path;
+import java.util.List;
+import java.util.Objects;
+import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.formats.UnusableQuestionException;
+import org.eskerfield.formats.ask.WishReader;
+import org.eskerfield.formats.site.edit.PlannedChange;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.model.Site;
+import org.eskerfield.offer.Offer;
+import org.eskerfield.offer.Plan;
+import org.eskerfield.offer.RefusedChangeException;
+import org.jspecify.annotations.Nullable;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield offer}. */
+public final class OfferVerb extends ChangeVerb {
+  public OfferVerb() {
+    super("offer", "Offers a host's service to outsiders, on every device on the way.");
+  }
+
+  @Override
+  protected void describe(CommandSpec spec) {
+    describeHost(spec);
+    spec.addOption(
+        option("--from", "WHO", "Who may use it: any, or names and addresses with commas."));
+    spec.addOption(
+        option("--at", "WHERE", "External address, port or address:port; proposed if left out."));
+    spec.addOption(
+        option("--hairpin", "WHERE", "Insiders who use the external address, too; none."));
+    spec.addOption(option("--when", "SCHEDULE", "Only within a schedule of the file."));
+    spec.addOption(flag("--static", "An external address of its own, both ways."));
+    spec.addOption(flag("--no-log", "Do not log what is let in."));
+    spec.addOption(option("--name", "NAME", "What the rules are called."));
+    describeWriting(spec);
+    spec.usageMessage()
+        .footer(
+            "",
+            "Examples: eskerfield offer demo/marrowby.site.yaml manifests ssh --from insurers"
+                + " --at 2022 --dry-run",
+            "          eskerfield offer demo/skerry.site.yaml kiosk https --from any --dry-run");
+  }
+
+  @Override
+  Plan plan(ParseResult call, SiteFile file, Terminal terminal)
+      throws UnusableQuestionException, RefusedChangeException {
+    Site site = file.site();
+    WishReader wish =
+        WishReader.on(site, call.matchedPositionalValue(1, ""), call.matchedPositionalValue(2, ""));
+    wish.log(!call.hasMatchedOption("--no-log"));
+    wish.whole(call.hasMatchedOption("--static"));
+    wish.called(call.matchedOptionValue("--name", null));
+    if (call.hasMatchedOption("--at")) {
+      wish.at(call.matchedOptionValue("--at", ""));
+    }
+    String from = call.matchedOptionValue("--from", null);
+    boolean asked = from == null;
+    from =
+        from != null
+            ? from
+            : terminal.ask(
+                "Who may use "
+                    + wish.service().name()
+                    + " of "
+                    + wish.host().name()
+                    + "? 'any', or names and addresses with commas:",
+                "");
+    if (from == null) {
+      throw wrong(
+          call, "--from: say who may use it: 'any', or names and addresses, separated by commas");
+    }
+    wish.from(from);
+    String hairpin = value(call, "--hairpin");
+    List<String> insiders = Offer.insiders(site, wish.host());
+    if (hairpin == null && asked && !insiders.isEmpty()) {
+      hairpin =
+          terminal.ask(
+              "Which insiders use the external address, too (" + String.join(", ", insiders) + ")?",
+              "none");
+    }
+    wish.hairpin(Objects.requireNonNullElse(hairpin, ""));
+    String when = value(call, "--when");
+    if (when == null && asked && !site.schedules().isEmpty()) {
+      when =
+          terminal.ask(
+              "Only within a schedule (" + String.join(", ", site.schedules().keySet()) + ")?",
+              "always");
+      when = Objects.equals(when, "always") ? null : when;
+    }
+    if (when != null) {
+      wish.when(when);
+    }
+    return Offer.plan(site, wish.read());
+  }
+
+  private static @Nullable String value(ParseResult call, String option) {
+    return call.matchedOptionValue(option, null);
+  }
+
+  @Override
+  @Nullable PlannedChange change(Path path, String name, SiteFile file, Plan plan)
+      throws IOException {
+    return PlannedChange.offer(path, name, file, plan);
+  }
+}

@@ -8,6 +8,7 @@ import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
@@ -16,7 +17,6 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.DeviceMachine;
-import org.eskerfield.walk.Ruling;
 
 /** A router that shares addresses among a large network, and flows through it by number. */
 final class Edge {

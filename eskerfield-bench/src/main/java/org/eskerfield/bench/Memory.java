@@ -39,8 +39,8 @@ public final class Memory {
         "%s: %.1f bytes (%d sessions, %d bindings)%n",
         what,
         (double) bytes / SESSIONS,
-        edge.machine.sessionCount(),
-        edge.machine.bindingCount());
+        edge.machine.state().sessionCount(),
+        edge.machine.state().bindingCount());
   }
 
   private static long used() {

@@ -80,7 +80,7 @@ public class NewBinding {
   /** Ends the bindings of the measurement before. */
   @Setup(Level.Iteration)
   public void forgetTheLast() {
-    edge.machine.clear();
+    edge.machine.state().clear();
     fill();
     edge.clock.advance(Duration.ofMillis(1));
     next = 0;

@@ -102,7 +102,7 @@ public class NewFlow {
   /** Ends the sessions of the measurement before. */
   @Setup(Level.Iteration)
   public void forgetTheLast() {
-    Objects.requireNonNull(edge).machine.clear();
+    Objects.requireNonNull(edge).machine.state().clear();
     next = 0;
   }
 

@@ -250,11 +250,11 @@ public final class Main {
       terminal.err().println(start + "what is packed there is damaged, or cut off at its end");
       terminal.err().println("  take or pack it anew");
     } else if (e instanceof FileSystemException file) {
-      String reason = Verb.reason(file);
+      String reason = ProblemText.reason(file);
       terminal.err().println(start + file.getFile() + " cannot be used: " + reason);
       terminal.err().println("  look whether it is there, and who may read it");
     } else if (e instanceof IOException io) {
-      terminal.err().println(start + "reading or writing failed: " + Verb.reason(io));
+      terminal.err().println(start + "reading or writing failed: " + ProblemText.reason(io));
       terminal.err().println("  look whether the input is open, and whether the disk is full");
     } else if (e instanceof OutOfMemoryError) {
       terminal.err().println(start + "the memory that Java may use is not enough for this");

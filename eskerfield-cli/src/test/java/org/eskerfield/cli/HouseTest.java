@@ -37,7 +37,7 @@ class HouseTest {
   /** The rooms of the core, ground floor first; those of one floor do not know each other. */
   private static final List<List<String>> CORE =
       List.of(
-          List.of("packet.."),
+          List.of("packet..", "outcome.."),
           List.of("model.."),
           List.of("set..", "change.."),
           List.of("program.."),

@@ -14,17 +14,17 @@ import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.MatchField;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.program.CompiledList;
-import org.eskerfield.program.Match;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.verify.Verdict;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a list, a stance or an admission let a packet not pass. */
@@ -36,7 +36,7 @@ final class AccessCauses extends Case {
   Verdict judgeAdmission(Device device, Decision end) {
     InwardRule rule = Objects.requireNonNull(InwardRule.of(end.by()));
     NearMiss near = end.near();
-    boolean late = near != null && near.fields().equals(EnumSet.of(Match.Field.SCHEDULE));
+    boolean late = near != null && near.fields().equals(EnumSet.of(MatchField.SCHEDULE));
     return late
         ? verdict(Cause.OUTSIDE_SCHEDULE, end, on(new Change.Alter(rule, Mends.admittingAll(rule))))
         : verdict(Cause.SENDER_NOT_ADMITTED, end);
@@ -51,11 +51,11 @@ final class AccessCauses extends Case {
     }
     NearMiss near = end.near();
     if (near != null) {
-      Set<Match.Field> fields = near.fields();
-      if (fields.equals(EnumSet.of(Match.Field.SCHEDULE))) {
+      Set<MatchField> fields = near.fields();
+      if (fields.equals(EnumSet.of(MatchField.SCHEDULE))) {
         return verdict(Cause.OUTSIDE_SCHEDULE, "", near.rule(), anyTime(near.rule()));
       }
-      if (fields.equals(EnumSet.of(Match.Field.DESTINATION)) && namesOtherSide(near, leg)) {
+      if (fields.equals(EnumSet.of(MatchField.DESTINATION)) && namesOtherSide(near, leg)) {
         return verdict(
             Cause.OTHER_SIDE_NAMED,
             device.name()
@@ -65,11 +65,11 @@ final class AccessCauses extends Case {
             near.rule());
       }
       boolean meant = near.rule() instanceof AccessRule rule && !rule.to().isEmpty();
-      if ((meant && fields.equals(EnumSet.of(Match.Field.SERVICE)))
-          || fields.equals(EnumSet.of(Match.Field.SOURCE_PORT))) {
+      if ((meant && fields.equals(EnumSet.of(MatchField.SERVICE)))
+          || fields.equals(EnumSet.of(MatchField.SOURCE_PORT))) {
         return verdict(Cause.WRONG_SERVICE, "", near.rule());
       }
-      if (fields.equals(EnumSet.of(Match.Field.SOURCE))) {
+      if (fields.equals(EnumSet.of(MatchField.SOURCE))) {
         return verdict(Cause.SENDER_NOT_ADMITTED, "", near.rule());
       }
     }

@@ -15,6 +15,8 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Attempt;
@@ -24,8 +26,6 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** A conversation that failed, where it ended, and what its judges have in common. */

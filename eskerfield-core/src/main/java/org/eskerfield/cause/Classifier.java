@@ -18,6 +18,9 @@ import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
+import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
@@ -28,9 +31,6 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
-import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -9,10 +9,10 @@ import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

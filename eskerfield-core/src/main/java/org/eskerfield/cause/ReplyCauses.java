@@ -7,12 +7,12 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.verify.Verdict;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a request arrived, but its reply was lost. */

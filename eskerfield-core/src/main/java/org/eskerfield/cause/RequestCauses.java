@@ -19,13 +19,14 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.MatchField;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
-import org.eskerfield.program.Match;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
@@ -34,7 +35,6 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a request did not arrive. */
@@ -402,12 +402,12 @@ final class RequestCauses extends Case {
   private Verdict judgeNearTranslation(
       Device device, Leg leg, Decision end, NearMiss near, InwardRule rule) {
     Interface arriving = leg.arriving();
-    Set<Match.Field> fields = near.fields();
-    if (fields.contains(Match.Field.ARRIVING) && arriving != null) {
+    Set<MatchField> fields = near.fields();
+    if (fields.contains(MatchField.ARRIVING) && arriving != null) {
       return verdict(
           !arriving.isOutside() ? Cause.HAIRPIN_MISSING : Cause.WRONG_INTERFACE, "", rule);
     }
-    if (fields.contains(Match.Field.SERVICE)) {
+    if (fields.contains(MatchField.SERVICE)) {
       Header header = end.after();
       Verdict other = judgeOtherAddress(header);
       other =

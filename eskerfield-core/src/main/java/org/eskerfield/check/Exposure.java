@@ -26,6 +26,7 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -42,7 +43,6 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryPacket.Passage;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** What the internet reaches that nobody should offer so, and what could be reached from there. */

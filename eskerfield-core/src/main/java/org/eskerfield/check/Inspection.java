@@ -22,6 +22,7 @@ import org.eskerfield.model.Outside;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.SpecialAddresses;
@@ -36,7 +37,6 @@ import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.EveryPacket;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** What the inspectors of one check share: the site, its sets, its tracer, and what was found. */

@@ -28,6 +28,7 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
@@ -41,7 +42,6 @@ import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** Who is told what address for a name, and whether he can use it. */

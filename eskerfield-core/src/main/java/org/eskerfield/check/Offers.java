@@ -28,6 +28,7 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -48,7 +49,6 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryPacket.Passage;
-import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /** Translation without access, access without translation, and either of them in part. */

@@ -30,6 +30,9 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
+import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
@@ -46,9 +49,6 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryPacket.Passage;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
-import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /**

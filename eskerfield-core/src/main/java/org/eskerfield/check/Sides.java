@@ -7,9 +7,10 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.cause.Cause;
-import org.eskerfield.cause.Cures;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
+import org.eskerfield.cause.RouteCures;
+import org.eskerfield.cause.TranslationCures;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -30,6 +31,7 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -41,7 +43,6 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.walk.EveryPacket.Passage;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** What crosses a device on the wrong side of a translation, or unguarded, or not at all. */
@@ -137,7 +138,7 @@ final class Sides {
                       : ": " + obstacle.detail()),
           sample,
           first != null && sample.opening() != null
-              ? Cures.narrowed(check.site, first, sample.opening().question().source())
+              ? TranslationCures.narrowed(check.site, first, sample.opening().question().source())
               : obstacle == null ? null : obstacle.cure());
     }
   }
@@ -441,7 +442,7 @@ final class Sides {
         AddressTerm term = each.getKey();
         boolean meant =
             term.kind() != AddressTerm.Kind.ANY && check.site.addresses(term).intersects(addresses);
-        Cure cure = meant ? Cures.route(check.site, device, some) : null;
+        Cure cure = meant ? RouteCures.route(check.site, device, some) : null;
         if (cure != null) {
           check.add(
               Code.ROUTE_MISSING,

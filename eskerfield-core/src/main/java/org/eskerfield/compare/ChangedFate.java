@@ -2,9 +2,9 @@
 package org.eskerfield.compare;
 
 import java.util.List;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
 
 /**
  * Packets whose fate changes in the same way.

@@ -15,13 +15,13 @@ import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
-import org.eskerfield.walk.Outcome;
 
 /**
  * All that differs between two sites.

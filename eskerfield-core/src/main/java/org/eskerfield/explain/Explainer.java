@@ -21,6 +21,7 @@ import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.program.CompiledList;
@@ -39,7 +40,6 @@ import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.EveryPacket;
 import org.eskerfield.walk.EveryPacket.Approach;
 import org.eskerfield.walk.EveryPacket.Passage;
-import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /**

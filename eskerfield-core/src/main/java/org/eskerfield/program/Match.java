@@ -9,6 +9,7 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.MatchField;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
@@ -19,22 +20,6 @@ import org.jspecify.annotations.Nullable;
 
 /** The conditions of a rule, with all names resolved. */
 public final class Match implements Condition {
-  /** The fields of a packet that a rule can ask for. */
-  public enum Field {
-    /** The interface by which the packet arrives. */
-    ARRIVING,
-    /** The source address. */
-    SOURCE,
-    /** The destination address. */
-    DESTINATION,
-    /** Protocol, destination port, or ICMP type. */
-    SERVICE,
-    /** The source port. */
-    SOURCE_PORT,
-    /** The time of day and week. */
-    SCHEDULE
-  }
-
   private final @Nullable AddressSet from;
   private final boolean fromSelf;
   private final @Nullable AddressSet to;
@@ -92,22 +77,22 @@ public final class Match implements Condition {
   }
 
   /** The fields by which a packet misses; empty if it matches. */
-  public Set<Field> misses(Packet packet, boolean own, ZonedDateTime now) {
-    Set<Field> misses = EnumSet.noneOf(Field.class);
+  public Set<MatchField> misses(Packet packet, boolean own, ZonedDateTime now) {
+    Set<MatchField> misses = EnumSet.noneOf(MatchField.class);
     if (!sourceMatches(packet, own)) {
-      misses.add(Field.SOURCE);
+      misses.add(MatchField.SOURCE);
     }
     if (!destinationMatches(packet)) {
-      misses.add(Field.DESTINATION);
+      misses.add(MatchField.DESTINATION);
     }
     if (!serviceMatches(packet)) {
-      misses.add(Field.SERVICE);
+      misses.add(MatchField.SERVICE);
     }
     if (!sourcePortMatches(packet)) {
-      misses.add(Field.SOURCE_PORT);
+      misses.add(MatchField.SOURCE_PORT);
     }
     if (when != null && !when.covers(now)) {
-      misses.add(Field.SCHEDULE);
+      misses.add(MatchField.SCHEDULE);
     }
     return misses;
   }
@@ -116,9 +101,9 @@ public final class Match implements Condition {
    * How far a packet is from matching: the fewer fields, the nearer; among equally many a rule for
    * the same service at another time or place is nearer than one for another service.
    */
-  public static int distance(Set<Field> misses) {
+  public static int distance(Set<MatchField> misses) {
     int distance = 0;
-    for (Field field : misses) {
+    for (MatchField field : misses) {
       distance +=
           switch (field) {
             case SCHEDULE -> 10;

@@ -3,6 +3,7 @@ package org.eskerfield.program;
 
 import java.util.Set;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.MatchField;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -11,9 +12,9 @@ import org.jspecify.annotations.Nullable;
  * @param rule the rule
  * @param misses the fields that kept it from matching; at least one
  */
-public record Nearest(Placed rule, Set<Match.Field> misses) {
+public record Nearest(Placed rule, Set<MatchField> misses) {
   /** The nearer of a rule so far and another one; the earlier of equals. */
-  static Nearest of(@Nullable Nearest before, Placed rule, Set<Match.Field> misses) {
+  static Nearest of(@Nullable Nearest before, Placed rule, Set<MatchField> misses) {
     return before != null && Match.distance(before.misses) <= Match.distance(misses)
         ? before
         : new Nearest(rule, misses);

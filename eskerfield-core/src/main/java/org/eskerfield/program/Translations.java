@@ -29,6 +29,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.outcome.MatchField;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -389,9 +390,9 @@ public final class Translations {
   public @Nullable Nearest nearest(Packet packet, Interface arriving, ZonedDateTime now) {
     Nearest nearest = null;
     for (Inbound entry : at(packet.destination())) {
-      Set<Match.Field> misses = entry.match().misses(packet, false, now);
+      Set<MatchField> misses = entry.match().misses(packet, false, now);
       if (!entry.takesFrom(arriving)) {
-        misses.add(Match.Field.ARRIVING);
+        misses.add(MatchField.ARRIVING);
       }
       nearest = Nearest.of(nearest, entry.rule(), misses);
     }

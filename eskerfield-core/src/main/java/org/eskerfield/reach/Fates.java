@@ -9,6 +9,8 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Ruling;
+import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
@@ -25,8 +27,6 @@ import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.EveryPacket;
-import org.eskerfield.walk.Ruling;
-import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -117,6 +117,7 @@ public final class Fates {
   }
 
   /** The sets of a device. */
+  @SuppressWarnings("exports") // of the house
   public EveryPacket sets(Device device) {
     return Objects.requireNonNull(sets.get(device.name()), device.name());
   }

@@ -10,6 +10,7 @@ import org.eskerfield.compare.ChangedFates;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.reach.Fates.Fate;
 import org.eskerfield.set.Dimension;
@@ -22,7 +23,6 @@ import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryPacket;
-import org.eskerfield.walk.Outcome;
 
 /**
  * All that the internet reaches on a site.

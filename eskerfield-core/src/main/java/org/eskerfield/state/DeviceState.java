@@ -1,10 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.state;
 
-import java.util.BitSet;
-import java.util.HashMap;
+import java.util.ArrayList;
 import java.util.List;
-import java.util.Map;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
@@ -16,6 +14,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.program.Translations;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -27,6 +26,7 @@ import org.jspecify.annotations.Nullable;
  * that ends takes a binding along that no other session uses, and that one its port. What is due
  * ends when time passes, before any packet can look; packets do no such work.
  */
+@SuppressWarnings("exports") // who makes one is of the house
 public final class DeviceState {
   public static final int NONE = Index.NONE;
 
@@ -48,28 +48,20 @@ public final class DeviceState {
   final SourceTable sources = new SourceTable();
   final PortSpaces spaces = new PortSpaces();
 
-  /** Whether a session may be recorded whose endpoint has no space of ports to be counted in. */
-  private boolean someUncounted;
-
   private final StateRows rows = new StateRows(this);
 
-  private final Lot lot;
+  private final Lending lending;
   private final TimerWheel.Listener whenDue = this::ended;
-  int expected;
+  private final Expectations expectations = new Expectations(this);
   private long sessionsAged;
   private long bindingsAged;
 
-  /** The addresses on which a session without a binding keeps temporary bindings away. */
-  private AddressSet takable;
+  private final SessionEndpoints endpoints;
 
-  /** Text of control connections that is no whole line yet, by the direction of a session. */
-  final Map<Integer, String> unfinished = new HashMap<>();
-
-  /** How the packets arrived that came back, by their sessions; see {@link #cameBack}. */
-  final Map<Integer, Header> cameBack = new HashMap<>();
+  private final BindingFilter filter = new BindingFilter(this);
 
   // The header of the packet that was looked up last, as it arrived.
-  private FlowKey asked = new FlowKey(0, 0);
+  FlowKey asked = new FlowKey(0, 0);
 
   /** No session yet. */
   public DeviceState(VirtualClock clock, DeviceProgram program) {
@@ -81,8 +73,8 @@ public final class DeviceState {
       VirtualClock clock, DeviceProgram program, List<List<TranslationRule>> earlier) {
     this.clock = clock;
     this.program = program;
-    this.takable = program.takable();
-    this.lot = new Lot(program.device.name());
+    this.endpoints = new SessionEndpoints(this, program.takable());
+    this.lending = new Lending(this, new Lot(program.device.name()));
     earlier.forEach(origins::learn);
     origins.learn(program.device.translation());
     sessions.advance(clock.elapsed(), whenDue);
@@ -108,7 +100,7 @@ public final class DeviceState {
   }
 
   /** The key of a packet; of addresses of IPv6 that are not in use, no session is found. */
-  private FlowKey key(Packet packet, int realm) {
+  FlowKey key(Packet packet, int realm) {
     return FlowKey.of(
         number(packet.family, packet.sourceHigh, packet.sourceLow),
         packet.sourcePort,
@@ -279,55 +271,20 @@ public final class DeviceState {
         settings);
   }
 
-  private int record(FlowKey there, FlowKey back, SessionTable.Made made, StateSettings settings) {
-    int refreshing = SessionTable.EITHER;
+  int record(FlowKey there, FlowKey back, SessionTable.Made made, StateSettings settings) {
+    int refreshing = SessionState.EITHER;
     int binding = made.binding();
     boolean isTcp = there.protocol() == Protocol.TCP;
     if (binding != NONE && !isTcp && !settings.inboundRefreshes()) { // RFC 4787 REQ-6
-      refreshing = isOutward(back, binding) ? SessionTable.OPENER : SessionTable.OTHER;
+      refreshing = isOutward(back, binding) ? SessionState.OPENER : SessionState.OTHER;
     }
     int idleTimes = idle.settings(settings.timers());
     int session = sessions.record(there, back, made, idleTimes, refreshing, clock.elapsed());
     if (binding != NONE) {
       use(2 * session, binding);
     }
-    countEndpoints(session);
+    endpoints.count(session);
     return 2 * session;
-  }
-
-  // The endpoints by which replies come in, of sessions that have no binding there: no temporary
-  // binding may be made on them. They are counted in the space of their address once that has one,
-  // so that devices that share no address make none.
-
-  void countEndpoints(int session) {
-    for (int which = 0; which < 2; which++) {
-      FlowKey key = sessions.key(2 * session + which);
-      int port = key.destinationPort();
-      int binding = sessions.binding(session);
-      if (port != 0
-          && key.realm() < NOWHERE_BACK
-          && !(binding != NONE && isOutward(key, binding))
-          && !key.isIpv6()
-          && takable.contains(Family.IPV4, 0, key.destination() & 0xffff_ffffL)) {
-        PortSpace space = spaces.find(key.destination(), key.protocol(), key.realm());
-        if (space == null) {
-          someUncounted = true;
-        } else if (!sessions.isCounted(session, which)) {
-          space.use(port);
-          sessions.count(session, which, true);
-        }
-      }
-    }
-  }
-
-  private void uncountEndpoints(int session) {
-    for (int which = 0; which < 2; which++) {
-      if (sessions.isCounted(session, which)) {
-        FlowKey key = sessions.key(2 * session + which);
-        space(key.destination(), key.protocol(), key.realm()).unuse(key.destinationPort());
-        sessions.count(session, which, false);
-      }
-    }
   }
 
   /** Takes the connection of a session, met in its middle, for an open one. */
@@ -336,7 +293,7 @@ public final class DeviceState {
   }
 
   /** Ends a session, but not its binding if that is the one to be kept. */
-  private void end(int reference, int kept) {
+  void end(int reference, int kept) {
     if (reference != NONE) {
       sessions.remove(reference >> 1);
       unuse(reference >> 1, kept, clock.elapsed());
@@ -353,16 +310,16 @@ public final class DeviceState {
   /** Takes back what a session used that has just been removed; its record is still readable. */
   private void unuse(int session, int kept, long now) {
     FlowKey key = sessions.key(2 * session);
-    uncountEndpoints(session);
-    cameBack.remove(session);
-    unfinished.remove(2 * session);
-    unfinished.remove(2 * session + 1);
+    endpoints.uncount(session);
+    filter.cameBack.remove(session);
+    expectations.unfinished.remove(2 * session);
+    expectations.unfinished.remove(2 * session + 1);
     if (key.isIpv6()) {
       numbers.release(key.source());
       numbers.release(key.destination());
     }
     if (sessions.isExpected(session)) {
-      expected--;
+      expectations.count--;
     }
     if (sessions.binding(session) != NONE) {
       unuse(2 * session, sessions.binding(session), kept, now);
@@ -414,7 +371,8 @@ public final class DeviceState {
           protocol);
       StateSettings own = ruleOf(binding).state();
       StateSettings settings = own != null ? own : program.device.state();
-      space(external, protocol, bindings.externalRealm(binding))
+      endpoints
+          .space(external, protocol, bindings.externalRealm(binding))
           .free(bindings.externalPort(binding), now, settings.ports().holdDown().toMillis());
     }
     bindings.remove(binding);
@@ -442,10 +400,30 @@ public final class DeviceState {
     numbers.forget();
     origins.pools().forEach(PoolUse::forget);
     spaces.forget();
-    someUncounted = false;
-    cameBack.clear();
-    unfinished.clear();
-    expected = 0;
+    endpoints.someUncounted = false;
+    filter.cameBack.clear();
+    expectations.unfinished.clear();
+    expectations.count = 0;
+  }
+
+  /** Who gives out external endpoints. */
+  public Lending lending() {
+    return lending;
+  }
+
+  /** The endpoints of sessions, and the spaces of ports that they are counted in. */
+  SessionEndpoints endpoints() {
+    return endpoints;
+  }
+
+  /** What arrives at bindings. */
+  public BindingFilter filter() {
+    return filter;
+  }
+
+  /** The data connections that are expected. */
+  public Expectations expectations() {
+    return expectations;
   }
 
   /** Goes on with another policy: sessions and bindings stay. */
@@ -453,12 +431,9 @@ public final class DeviceState {
     program = changed;
     origins.learn(changed.device.translation());
     for (PortSpace space : spaces.all()) {
-      space.claim(claims(space.key));
+      space.claim(Lending.claims(changed, space.key));
     }
-    takable = changed.takable();
-    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-      countEndpoints(at); // what nobody takes any more stays counted until it ends
-    }
+    endpoints.countOn(changed.takable());
     sessions.forgetWays();
   }
 
@@ -481,59 +456,9 @@ public final class DeviceState {
     return origins.ruleOf(bindings.origin(binding));
   }
 
-  /** The temporary binding that an external endpoint belongs to; {@link #NONE} if none does. */
-  public int bindingAt(Packet packet, int realm) {
-    return packet.family == Family.IPV6
-        ? NONE
-        : bindingAt((int) packet.destinationLow, packet.destinationPort, packet.protocol, realm);
-  }
-
-  private int bindingAt(int external, int port, int protocol, int realm) {
-    if (bindings.count() == 0) {
-      return NONE;
-    }
-    int binding = bindings.ofExternal(external, port, realm, protocol);
-    binding = binding != NONE ? binding : bindings.ofExternal(external, 0, realm, 0);
-    return binding == NONE
-            || program.claims.isClaimed(ipv4(external), protocol, port, program.realmName(realm))
-        ? NONE
-        : binding;
-  }
-
-  /** Whether a live binding stands on an endpoint. */
-  public boolean isBound(Address address, int port, int protocol, int realm) {
-    return address.family() == Family.IPV4
-        && bindingAt((int) address.low(), port, protocol, realm) != NONE;
-  }
-
   /** The interface for which a binding was made; null if the device has it no more. */
   public @Nullable Interface leavingOf(int binding) {
     return program.named(origins.leavingOf(bindings.origin(binding)));
-  }
-
-  /**
-   * Whether a binding lets in a packet that belongs to none of its sessions (RFC 4787 section 5).
-   * Cost: O(sessions of the binding).
-   *
-   * @param sender the address of the sender, as the outside sees it
-   * @param port its port or identifier
-   */
-  public boolean admits(int binding, int sender, int port, StateSettings.Endpoints filtering) {
-    if (filtering == StateSettings.Endpoints.ENDPOINT_INDEPENDENT) {
-      return true;
-    }
-    boolean byPort =
-        filtering == StateSettings.Endpoints.ADDRESS_AND_PORT_DEPENDENT
-            && !Protocol.isIcmp(bindings.protocol(binding));
-    for (int use = bindings.firstUse(binding); use != NONE; use = sessions.nextUse(use)) {
-      int remote = remoteOf(use, binding);
-      FlowKey key = sessions.key(remote >> 1);
-      FlowKey far = (remote & 1) == 0 ? key : key.swapped();
-      if (far.source() == sender && (!byPort || far.sourcePort() == port)) {
-        return true;
-      }
-    }
-    return false;
   }
 
   /** Whether the user of the binding opened the session, and not somebody outside. */
@@ -541,24 +466,10 @@ public final class DeviceState {
     return isOutward(sessions.key(2 * session + 1), binding);
   }
 
-  private boolean isOutward(FlowKey back, int binding) {
+  boolean isOutward(FlowKey back, int binding) {
     return back.destination() == bindings.external(binding)
         && (bindings.isWholeAddress(binding)
             || back.destinationPort() == bindings.externalPort(binding));
-  }
-
-  /**
-   * Where the far end of a session stands, as the outside of its binding sees it: twice a
-   * reference, plus 1 if it is the destination there and not the source.
-   */
-  private int remoteOf(int use, int binding) {
-    int session = use & ~1;
-    if (sessions.secondBinding(use >> 1) != NONE) {
-      // Two insiders, who see each other's outsides: the opener's in what left, the other's in what
-      // arrived.
-      return (use & 1) == 0 ? 2 * session + 1 : 2 * (session + 1) + 1;
-    }
-    return 2 * (isOutward(use >> 1, binding) ? session + 1 : session);
   }
 
   /** Leads a packet to the user of a binding. */
@@ -579,239 +490,9 @@ public final class DeviceState {
     return new Address(Family.IPV4, 0, number & 0xffff_ffffL);
   }
 
-  /**
-   * The binding of the packet's source on one of some external addresses, made if there is none. An
-   * internal address stays with one external address while it has a binding there, if pooling is
-   * paired; a new one begins where the fewest bindings are.
-   *
-   * <p>The binding counts only when a session is recorded that uses it.
-   *
-   * @param packet the packet; its source is the internal side
-   * @param from the realm that it comes from
-   * @param leaving the interface for which it is made
-   * @return {@link #NONE} if no port is left, {@link #AT_ITS_LIMIT} if the source may have no more
-   */
-  public int share(
-      TranslationRule rule,
-      Packet packet,
-      int from,
-      Interface leaving,
-      AddressSet externals,
-      StateSettings settings) {
-    if (externals.isEmpty()) {
-      return NONE;
-    }
-    int to = program.realm(leaving);
-    int origin = origins.origin(rule, origins.poolOf(externals), leaving.name());
-    int owner = origins.owner(origin);
-    int internal = (int) packet.sourceLow;
-    int port = packet.sourcePort;
-    int protocol = packet.protocol;
-    StateSettings.Endpoints mapping = settings.mapping();
-    int remote =
-        mapping == StateSettings.Endpoints.ENDPOINT_INDEPENDENT ? 0 : (int) packet.destinationLow;
-    int remotePort =
-        mapping == StateSettings.Endpoints.ADDRESS_AND_PORT_DEPENDENT ? packet.destinationPort : 0;
-    int known = bindings.ofInternal(internal, port, from, protocol, owner, remote, remotePort);
-    if (known != NONE) {
-      return known;
-    }
-    int source = sources.find(internal, from, owner);
-    int limit = settings.ports().perSource();
-    if (limit > 0 && sources.ports(source, protocol) >= limit) {
-      return AT_ITS_LIMIT;
-    }
-    PoolUse use = origins.use(origins.pool(origin));
-    boolean paired = source != NONE && settings.pooling() == StateSettings.Pooling.PAIRED;
-    int external = paired ? sources.external(source) : use.address(use.leastShared());
-    int given = takePort(external, protocol, to, port, settings);
-    for (long i = 0; given == NONE && !paired && i < use.size(); i++) {
-      external = use.address(i);
-      given = takePort(external, protocol, to, port, settings);
-    }
-    if (given == NONE) {
-      return NONE;
-    }
-    use.share(external, 1);
-    sources.count(internal, from, owner, external, protocol);
-    return bindings.make(
-        internal,
-        port,
-        from,
-        external,
-        given,
-        to,
-        protocol,
-        remote,
-        remotePort,
-        origin,
-        clock.elapsed());
-  }
-
-  private int takePort(int external, int protocol, int realm, int wanted, StateSettings settings) {
-    if (bindings.ofExternal(external, 0, realm, 0) != NONE) {
-      return NONE; // the whole address is lent to somebody
-    }
-    PortSpace space = space(external, protocol, realm);
-    StateSettings.Ports ports = settings.ports();
-    long now = clock.elapsed();
-    if (!Protocol.hasPorts(protocol)) {
-      return space.takeIdentifier(ports.preserved() ? wanted : lot.draw(space, 65536), now);
-    }
-    boolean low = wanted < 1024;
-    int start =
-        ports.preserved() ? wanted : low ? lot.draw(space, 1024) : 1024 + lot.draw(space, 64512);
-    boolean parity = ports.parity() && protocol == Protocol.UDP;
-    return space.take(parity ? (start & ~1) | (wanted & 1) : start, parity, ports.fallback(), now);
-  }
-
-  private BitSet claims(long space) {
-    return program.claimedPorts(
-        PortSpaces.address(space), PortSpaces.protocol(space), PortSpaces.realm(space));
-  }
-
-  PortSpace space(int external, int protocol, int realm) {
-    PortSpace known = spaces.find(external, protocol, realm);
-    if (known != null) {
-      return known;
-    }
-    long key = PortSpaces.key(external, protocol, realm);
-    PortSpace made = spaces.add(new PortSpace(key, claims(key)));
-    if (someUncounted) {
-      for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-        countEndpoints(at);
-      }
-    }
-    return made;
-  }
-
-  /**
-   * The external address that the packet's source has of a pool, lent if it has none: the lowest on
-   * which nobody has a binding.
-   *
-   * @param leaving the interface for which it is lent
-   * @return {@link #NONE} if all are lent
-   */
-  public int borrow(
-      TranslationRule rule, Packet packet, int from, Interface leaving, AddressSet pool) {
-    int to = program.realm(leaving);
-    int number = origins.poolOf(pool);
-    int origin = origins.origin(rule, number, leaving.name());
-    int internal = (int) packet.sourceLow;
-    int known = bindings.ofInternal(internal, 0, from, 0, origins.owner(origin), 0, 0);
-    if (known != NONE) {
-      return known;
-    }
-    PoolUse use = origins.use(number);
-    for (long at = use.nextFree(0); at < use.size(); at = use.nextFree(at + 1)) {
-      int external = use.address(at);
-      // Another pool may have it, too.
-      if (bindings.ofExternal(external, 0, to, 0) == NONE && !spaces.isShared(external, to)) {
-        use.lend(external);
-        return bindings.make(internal, 0, from, external, 0, to, 0, 0, 0, origin, clock.elapsed());
-      }
-    }
-    return NONE;
-  }
-
   /** The external address of a binding. */
   public Address external(int binding) {
     return ipv4(bindings.external(binding));
-  }
-
-  // Packets that came back.
-
-  /**
-   * Remembers a packet of an insider that the binding of another one did not let in: it went out
-   * and came back, so that the other one's packets will be let in. That is a session of no packet
-   * that could arrive; the insider's next one is judged anew.
-   *
-   * @param arrived the packet as it arrived
-   * @param outside the same as it would be outside
-   * @param binding the sender's binding
-   */
-  public void cameBack(
-      Packet arrived, Packet outside, TranslationRule rule, int binding, StateSettings settings) {
-    int known = sessionOf(outside, NOWHERE);
-    if (known != NONE) {
-      saw(known, outside);
-      return;
-    }
-    int session =
-        record(
-                asked,
-                key(outside, NOWHERE_BACK).swapped(),
-                new SessionTable.Made(binding, 0, origins.rule(rule)),
-                settings)
-            >> 1;
-    if (outside.protocol == Protocol.TCP && !outside.opensTcp()) {
-      takeForEstablished(2 * session);
-    }
-    cameBack.put(session, arrived.header());
-  }
-
-  // Data connections that an application level gateway expects.
-
-  /**
-   * Expects a TCP connection in the direction against a packet of a known session: from the
-   * packet's receiver, whatever its port, to an endpoint that the packet announces. It stands among
-   * the sessions, with source port 0, until it is opened or its time is up.
-   *
-   * @param reference the session of the announcement, in its direction
-   * @param port the port that is announced
-   * @param external the port by which the outside of the announcer's side knows it
-   * @param binding the binding that it uses, or {@link #NONE}
-   */
-  public void expect(int reference, int port, int external, int binding, StateSettings settings) {
-    // The connection goes the other way: it arrives where packets to the announcer arrive.
-    FlowKey there = sessions.key(reference ^ 1).withPorts(0, external);
-    FlowKey back = sessions.key(reference).withPorts(port, 0);
-    endExpected(sessions.find(there), binding);
-    endExpected(sessions.find(back), binding);
-    if (sessions.find(there) != NONE || sessions.find(back) != NONE) {
-      return; // somebody sends from port 0, which no data connection has
-    }
-    useOnceMore(there);
-    boolean reply =
-        (reference & 1) != 0; // the rules act the other way round on the announcer's side
-    int session = reference >> 1;
-    int made =
-        record(
-            there,
-            back,
-            new SessionTable.Made(
-                binding,
-                reply ? sessions.destinationRule(session) : sessions.sourceRule(session),
-                reply ? sessions.sourceRule(session) : sessions.destinationRule(session)),
-            settings);
-    sessions.expect(made >> 1);
-    expected++;
-  }
-
-  /** Ends what was expected before, if anything was. */
-  private void endExpected(int reference, int kept) {
-    if (reference != NONE && sessions.isExpected(reference >> 1)) {
-      end(reference, kept);
-    }
-  }
-
-  /** Counts a session more for the IPv6 addresses of a header that are numbered already. */
-  private void useOnceMore(FlowKey key) {
-    if (key.isIpv6()) {
-      for (Address address : List.of(source(key), destination(key))) {
-        numbers.use(address.high(), address.low());
-      }
-    }
-  }
-
-  /** The binding by which the outside reaches a port of the sender of a session's packets. */
-  public int bindAnnounced(
-      int reference, TranslationRule rule, int port, Interface leaving, StateSettings settings) {
-    FlowKey inside = sessions.key(reference);
-    Packet announced =
-        new Packet(source(inside), port, destination(inside), 0, Protocol.TCP, Icmp.NO_TYPE, 0);
-    AddressSet seenAs = AddressSet.of(destination(sessions.key(reference ^ 1)));
-    return share(rule, announced, inside.realm(), leaving, seenAs, settings);
   }
 
   /** The external port of a binding. */
@@ -824,46 +505,9 @@ public final class DeviceState {
     return destination(sessions.key(reference ^ 1));
   }
 
-  /** Takes the text of a direction that was kept as unfinished; empty if there was none. */
-  public String takeUnfinished(int reference) {
-    String text = unfinished.remove(reference);
-    return text == null ? "" : text;
-  }
-
-  /** Keeps text of a direction until the rest of its line comes. */
-  public void keepUnfinished(int reference, String text) {
-    unfinished.put(reference, text);
-  }
-
   /** The port of the receiver of a session's opener, behind the device. */
   public int receiverPort(int reference) {
     return sessions.key(reference | 1).sourcePort();
-  }
-
-  /** The session that the opening segment looked up last was expected as; it has its ports then. */
-  public int fulfil() {
-    if (expected == 0) {
-      return NONE;
-    }
-    int port = asked.sourcePort();
-    int reference = sessions.find(asked.withPorts(0, asked.destinationPort()));
-    if (reference == NONE || (reference & 1) != 0 || !sessions.isExpected(reference >> 1)) {
-      return NONE;
-    }
-    int session = reference >> 1;
-    FlowKey expectedBack = sessions.key(reference + 1);
-    FlowKey back = expectedBack.withPorts(expectedBack.sourcePort(), port);
-    if (sessions.find(back) != NONE) {
-      return NONE; // replies would be taken for somebody else's
-    }
-    SessionTable.Made made =
-        new SessionTable.Made(
-            sessions.binding(session),
-            sessions.destinationRule(session),
-            sessions.sourceRule(session));
-    useOnceMore(asked);
-    end(reference, made.binding());
-    return record(asked, back, made, program.device.state());
   }
 
   // What there is.
@@ -898,16 +542,25 @@ public final class DeviceState {
   }
 
   /** The sessions, the oldest first. */
-  public List<SessionRow> sessionRows() {
-    return rows.sessionRows();
+  public List<SessionRow> sessions() {
+    return rows.sessions();
   }
 
   /**
-   * How much of the external addresses that a rule has used is in use: ports, or lent addresses.
+   * How much is given out of what the dynamic and shared rules have, in the order of the rules: for
+   * a shared rule a line for each of TCP, UDP and ICMP.
    */
-  public List<PoolFill> fills(
-      TranslationRule rule, AddressSet externals, boolean lends, @Nullable String realm) {
-    return rows.fills(rule, externals, lends, realm);
+  public List<PoolFill> fills() {
+    List<PoolFill> fills = new ArrayList<>();
+    for (Translations.Outbound rule : program.translations.outbound) {
+      if (rule.rule().outward() != null) {
+        Interface side = rule.leaving().interfaces().get(0);
+        AddressSet externals = rule.externals(program, side);
+        boolean lends = rule.rule().lends();
+        fills.addAll(rows.fills(rule.rule(), externals, lends, side.network().realm()));
+      }
+    }
+    return fills;
   }
 
   /** All that is known now, without any object of the run. */

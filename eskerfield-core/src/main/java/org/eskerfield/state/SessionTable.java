@@ -2,7 +2,6 @@
 package org.eskerfield.state;
 
 import java.util.Arrays;
-import java.util.EnumSet;
 import java.util.Set;
 import java.util.function.Supplier;
 import org.eskerfield.model.StateSettings;
@@ -26,43 +25,6 @@ import org.eskerfield.packet.Protocol;
  */
 final class SessionTable {
   static final int NONE = Index.NONE;
-
-  /** How far a TCP connection is (RFC 5382 section 2.1, seen from between its ends). */
-  private static final int OPENING = 0;
-
-  private static final int ANSWERED = 1;
-  private static final int ESTABLISHED = 2;
-  private static final int CLOSING = 3;
-
-  // Bits of the state of a session.
-  private static final int TCP = 3;
-  private static final int FIN_FROM_OPENER = 1 << 2;
-  private static final int FIN_FROM_OTHER = 1 << 3;
-  private static final int BOTH_FINS = FIN_FROM_OPENER | FIN_FROM_OTHER;
-  private static final int OPENER_REFRESHES = 1 << 4;
-  private static final int OTHER_REFRESHES = 1 << 5;
-
-  /** A reset came, and no segment since that shows that both ends talk on. */
-  private static final int RESET = 1 << 6;
-
-  /** The first of two bits: whether the endpoints of a session are counted as used. */
-  private static final int COUNTED = 1 << 7;
-
-  /** The session is no more than expected: a data connection that was announced. */
-  private static final int EXPECTED = 1 << 9;
-
-  private static final int IDLE_SHIFT = 10; // above it the number of the idle time
-  private static final int STATE_BITS = 20;
-  private static final int STATE = (1 << STATE_BITS) - 1;
-
-  /** Which sides of a session refresh it, for {@link #record}. */
-  static final int OPENER = OPENER_REFRESHES;
-
-  static final int OTHER = OTHER_REFRESHES;
-  static final int EITHER = OPENER | OTHER;
-
-  /** What no segment of TCP changes. */
-  private static final int KEPT = EITHER | COUNTED | COUNTED << 1 | EXPECTED;
 
   // The words of a record.
   private static final int WORDS = 8;
@@ -319,7 +281,7 @@ final class SessionTable {
   }
 
   long since(int session) {
-    return records[base(session) + SINCE] >>> STATE_BITS;
+    return records[base(session) + SINCE] >>> SessionState.BITS;
   }
 
   /** The first millisecond at which it is gone. */
@@ -356,7 +318,8 @@ final class SessionTable {
    * Records a session whose headers are in here in neither direction.
    *
    * @param settings the number of its idle times
-   * @param refreshing which side refreshes it: {@link #OPENER}, {@link #OTHER} or {@link #EITHER}
+   * @param refreshing which side refreshes it: {@link SessionState#OPENER}, {@link
+   *     SessionState#OTHER} or {@link SessionState#EITHER}
    * @return its number
    */
   int record(FlowKey there, FlowKey back, Made made, int settings, int refreshing, long now) {
@@ -371,14 +334,14 @@ final class SessionTable {
       }
     }
     int number = idle.numberFor(settings, there.protocol());
-    long state = refreshing | (long) number << IDLE_SHIFT;
+    long state = SessionState.withIdle(refreshing, number);
     int at = base(session);
     records[at + ENDS] = there.ends();
     records[at + KIND] = there.kind();
     records[at + BACK + ENDS] = back.ends();
     records[at + BACK + KIND] = back.kind();
     records[at + EXPIRES] = now + idle.millis(number);
-    records[at + SINCE] = now << STATE_BITS | state;
+    records[at + SINCE] = now << SessionState.BITS | state;
     records[at + USES] =
         (long) (made.binding + 1) << 32 | (long) made.destinationRule << 16 | made.sourceRule;
     count++;
@@ -394,24 +357,10 @@ final class SessionTable {
   /** What a session that goes on is: its marks, and its times. */
   void goOn(int session, Set<DeviceSnapshot.Mark> marks, long since, long expires) {
     int at = base(session);
-    int tcp = OPENING;
-    int state = 0;
-    for (DeviceSnapshot.Mark mark : marks) {
-      switch (mark) {
-        case ANSWERED -> tcp = ANSWERED;
-        case ESTABLISHED -> tcp = ESTABLISHED;
-        case CLOSING -> tcp = CLOSING;
-        case FIN_FROM_OPENER -> state |= FIN_FROM_OPENER;
-        case FIN_FROM_OTHER -> state |= FIN_FROM_OTHER;
-        case RESET -> state |= RESET;
-        case OPENER_REFRESHES -> state |= OPENER_REFRESHES;
-        case OTHER_REFRESHES -> state |= OTHER_REFRESHES;
-        case EXPECTED -> state |= EXPECTED;
-      }
-    }
-    int number = state(at) >>> IDLE_SHIFT;
-    number = tcp == ESTABLISHED ? idle.numberForTcp(number, true) : number;
-    records[at + SINCE] = since << STATE_BITS | tcp | state | (long) number << IDLE_SHIFT;
+    int state = SessionState.of(marks);
+    int number = SessionState.idle(state(at));
+    number = SessionState.isOpen(state) ? idle.numberForTcp(number, true) : number;
+    records[at + SINCE] = since << SessionState.BITS | SessionState.withIdle(state, number);
     records[at + EXPIRES] = expires;
     timers.cancel(session);
     timers.set(session, expires);
@@ -419,32 +368,12 @@ final class SessionTable {
 
   /** What is told of a session besides its ends and times. */
   Set<DeviceSnapshot.Mark> marks(int session) {
-    int state = state(base(session));
-    Set<DeviceSnapshot.Mark> marks = EnumSet.noneOf(DeviceSnapshot.Mark.class);
-    switch (state & TCP) {
-      case ANSWERED -> marks.add(DeviceSnapshot.Mark.ANSWERED);
-      case ESTABLISHED -> marks.add(DeviceSnapshot.Mark.ESTABLISHED);
-      case CLOSING -> marks.add(DeviceSnapshot.Mark.CLOSING);
-      default -> {}
-    }
-    mark(marks, state & FIN_FROM_OPENER, DeviceSnapshot.Mark.FIN_FROM_OPENER);
-    mark(marks, state & FIN_FROM_OTHER, DeviceSnapshot.Mark.FIN_FROM_OTHER);
-    mark(marks, state & RESET, DeviceSnapshot.Mark.RESET);
-    mark(marks, state & OPENER_REFRESHES, DeviceSnapshot.Mark.OPENER_REFRESHES);
-    mark(marks, state & OTHER_REFRESHES, DeviceSnapshot.Mark.OTHER_REFRESHES);
-    mark(marks, state & EXPECTED, DeviceSnapshot.Mark.EXPECTED);
-    return marks;
-  }
-
-  private static void mark(Set<DeviceSnapshot.Mark> marks, int bit, DeviceSnapshot.Mark mark) {
-    if (bit != 0) {
-      marks.add(mark);
-    }
+    return SessionState.marks(state(base(session)));
   }
 
   /** How long a session lives without being refreshed. */
   StateSettings.Timers timersOf(int session) {
-    return idle.timers(state(base(session)) >>> IDLE_SHIFT);
+    return idle.timers(SessionState.idle(state(base(session))));
   }
 
   /** Removes a session. */
@@ -475,9 +404,13 @@ final class SessionTable {
     }
     int state = state(at);
     boolean reset = (tcpFlags & Packet.RST) != 0;
-    int after = reset ? state | RESET : advance(state & ~RESET, tcpFlags, (reference & 1) != 0);
-    long expires =
-        now + idle.millis(idle.numberForTcp(after >>> IDLE_SHIFT, !reset && isOpen(after)));
+    int after = SessionState.after(state, tcpFlags, (reference & 1) != 0);
+    int number = SessionState.idle(state);
+    if (!reset) {
+      number = idle.numberForTcp(number, SessionState.isOpen(after));
+      after = SessionState.withIdle(after, number);
+    }
+    long expires = now + idle.millis(reset ? idle.numberForTcp(number, false) : number);
     records[at + EXPIRES] = reset ? Math.min(records[at + EXPIRES], expires) : expires;
     if (after != state) {
       records[at + SINCE] += after - state;
@@ -486,78 +419,51 @@ final class SessionTable {
     }
   }
 
-  private static boolean isOpen(int state) {
-    return (state & TCP) == ESTABLISHED;
-  }
-
   /** Whether a TCP connection is over, so that its opener may begin anew: two FINs, or a reset. */
   boolean isOver(int session) {
-    int state = state(base(session));
-    return (state & BOTH_FINS) == BOTH_FINS || (state & RESET) != 0;
+    return SessionState.isOver(state(base(session)));
   }
 
   /** Marks a session that is expected, of which no packet has come yet. */
   void expect(int session) {
-    records[base(session) + SINCE] |= EXPECTED;
+    records[base(session) + SINCE] |= SessionState.EXPECTED;
   }
 
   /** Whether a session is expected, and no packet of it has come yet. */
   boolean isExpected(int session) {
-    return (state(base(session)) & EXPECTED) != 0;
+    return (state(base(session)) & SessionState.EXPECTED) != 0;
   }
 
   /** Notes whether an endpoint of a session is counted: 0 for the first, 1 for the second. */
   void count(int session, int which, boolean counted) {
     int at = base(session) + SINCE;
-    long bit = (long) COUNTED << which;
+    long bit = (long) SessionState.COUNTED << which;
     records[at] = counted ? records[at] | bit : records[at] & ~bit;
   }
 
   /** Whether an endpoint of a session is counted. */
   boolean isCounted(int session, int which) {
-    return (records[base(session) + SINCE] & (long) COUNTED << which) != 0;
+    return (records[base(session) + SINCE] & (long) SessionState.COUNTED << which) != 0;
   }
 
   private int state(int at) {
-    return (int) records[at + SINCE] & STATE;
-  }
-
-  /** Whether packets of a direction refresh; the bits of both directions lie side by side. */
-  private static boolean refreshes(int reference, int state) {
-    return (state >> (reference & 1) & OPENER_REFRESHES) != 0;
+    return (int) records[at + SINCE] & ((1 << SessionState.BITS) - 1);
   }
 
   private void refresh(int reference, int at, long now) {
     int state = state(at);
-    if (refreshes(reference, state)) {
-      records[at + EXPIRES] = now + idle.millis(state >>> IDLE_SHIFT);
+    if (SessionState.refreshes(state, reference)) {
+      records[at + EXPIRES] = now + idle.millis(SessionState.idle(state));
     }
-  }
-
-  private int advance(int state, int flags, boolean asReply) {
-    int tcp = state & TCP;
-    int fins = state & BOTH_FINS;
-    boolean syn = (flags & Packet.SYN) != 0;
-    boolean ack = (flags & Packet.ACK) != 0;
-    if (tcp == OPENING && syn && asReply) {
-      tcp = ANSWERED; // with ACK, or a simultaneous open (RFC 5382 REQ-2)
-    } else if (tcp == ANSWERED && ack && !asReply) {
-      tcp = ESTABLISHED;
-    }
-    if ((flags & Packet.FIN) != 0) {
-      fins |= asReply ? FIN_FROM_OTHER : FIN_FROM_OPENER;
-      tcp = fins == BOTH_FINS ? CLOSING : tcp;
-    }
-    int number = idle.numberForTcp(state >>> IDLE_SHIFT, tcp == ESTABLISHED);
-    return tcp | fins | (state & KEPT) | number << IDLE_SHIFT;
   }
 
   /** Takes a TCP connection that was met in its middle for an open one. */
   void takeForEstablished(int session, long now) {
     int at = base(session);
     int state = state(at);
-    int number = idle.numberForTcp(state >>> IDLE_SHIFT, true);
-    records[at + SINCE] += ((state & KEPT) | ESTABLISHED | number << IDLE_SHIFT) - state;
+    int number = idle.numberForTcp(SessionState.idle(state), true);
+    int open = SessionState.withIdle(SessionState.established(state), number);
+    records[at + SINCE] += open - state;
     records[at + EXPIRES] = now + idle.millis(number);
   }
 
@@ -597,7 +503,7 @@ final class SessionTable {
 
   /** Adds a second binding to a session that has one; either side refreshes it then. */
   void useSecond(int session, int binding) {
-    records[base(session) + SINCE] |= EITHER;
+    records[base(session) + SINCE] |= SessionState.EITHER;
     if (session >= secondBindings.length) {
       secondBindings = Arrays.copyOf(secondBindings, links.length / 2);
       secondLinks = Arrays.copyOf(secondLinks, links.length);

@@ -96,7 +96,7 @@ final class Snapshots {
 
   private DeviceSnapshot.Session session(int at, Map<Integer, Integer> placeOfBinding) {
     SessionTable all = state.sessions;
-    Header came = state.cameBack.get(at);
+    Header came = state.filter().cameBack.get(at);
     return new DeviceSnapshot.Session(
         all.key(2 * at).protocol(),
         way(all.key(2 * at)),
@@ -109,8 +109,8 @@ final class Snapshots {
         all.marks(at),
         all.since(at),
         all.expires(at),
-        state.unfinished.getOrDefault(2 * at, ""),
-        state.unfinished.getOrDefault(2 * at + 1, ""),
+        state.expectations().unfinished.getOrDefault(2 * at, ""),
+        state.expectations().unfinished.getOrDefault(2 * at + 1, ""),
         came == null ? null : arrived(came));
   }
 
@@ -154,9 +154,12 @@ final class Snapshots {
       }
     }
     for (DeviceSnapshot.Ports each : before.ports()) {
-      state.space((int) each.address().low(), each.protocol(), realm(each.realm())).goOn(each);
+      state
+          .endpoints()
+          .space((int) each.address().low(), each.protocol(), realm(each.realm()))
+          .goOn(each);
     }
-    sessions.forEach(state::countEndpoints);
+    sessions.forEach(state.endpoints()::count);
   }
 
   private int realm(@Nullable String name) {
@@ -182,7 +185,7 @@ final class Snapshots {
       pool.lend(external);
     } else {
       pool.share(external, 1);
-      state.space(external, each.protocol(), to).retake(each.external().port());
+      state.endpoints().space(external, each.protocol(), to).retake(each.external().port());
       state.sources.count(
           internal, from, state.origins.owner(origin), (int) paired.low(), each.protocol());
     }
@@ -218,27 +221,27 @@ final class Snapshots {
                 state.origins.rule(each.destinationRule()),
                 state.origins.rule(each.sourceRule())),
             state.idle.settings(each.timers()),
-            SessionTable.EITHER,
+            SessionState.EITHER,
             each.since());
     if (each.second() >= 0) {
       state.sessions.useSecond(session, bindings.get(each.second()));
     }
     state.sessions.goOn(session, each.marks(), each.since(), each.expires());
     if (each.marks().contains(DeviceSnapshot.Mark.EXPECTED)) {
-      state.expected++;
+      state.expectations().count++;
     }
     keep(2 * session, each.unfinished());
     keep(2 * session + 1, each.unfinishedBack());
     DeviceSnapshot.Arrived came = each.cameBack();
     if (came != null) {
-      state.cameBack.put(session, header(came, each.protocol()));
+      state.filter().cameBack.put(session, header(came, each.protocol()));
     }
     return session;
   }
 
   private void keep(int reference, String text) {
     if (!text.isEmpty()) {
-      state.unfinished.put(reference, text);
+      state.expectations().unfinished.put(reference, text);
     }
   }
 

@@ -62,15 +62,15 @@ final class StateRows {
     return fills;
   }
 
-  List<SessionRow> sessionRows() {
+  List<SessionRow> sessions() {
     long now = state.clock.elapsed();
     List<SessionRow> rows = new ArrayList<>();
     for (int at = state.sessions.nextLive(0); at != NONE; at = state.sessions.nextLive(at + 1)) {
       rows.add(
           new SessionRow(
-              state.cameBack.getOrDefault(at, state.arrived(at)),
+              state.filter().cameBack.getOrDefault(at, state.arrived(at)),
               state.left(at),
-              state.cameBack.containsKey(at),
+              state.filter().cameBack.containsKey(at),
               state.origins.rule(state.sessions.destinationRule(at)),
               state.origins.rule(state.sessions.sourceRule(at)),
               Duration.ofMillis(now - state.sessions.since(at)),

@@ -3,7 +3,7 @@ package org.eskerfield.trace;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.walk.Outcome;
+import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

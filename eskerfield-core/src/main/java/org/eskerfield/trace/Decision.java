@@ -2,8 +2,8 @@
 package org.eskerfield.trace;
 
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

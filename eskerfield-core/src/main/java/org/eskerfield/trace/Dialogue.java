@@ -11,14 +11,14 @@ import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
+import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.SiteProgram;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
-import org.eskerfield.walk.Step;
 import org.jspecify.annotations.Nullable;
 
 /** Leads one conversation, packet by packet, and keeps its story. */
@@ -109,7 +109,8 @@ final class Dialogue {
     Attempt.Manner manner = attempt.manner();
     boolean encrypted = talk == Talk.ENCRYPTED_FILE_TRANSFER;
     FileTransfer made =
-        exchange.transfer(manner.mode(), manner.dataTo(), encrypted, DATA_PORT, exchanges);
+        new ControlConnection(exchange)
+            .transfer(manner.mode(), manner.dataTo(), encrypted, DATA_PORT, exchanges);
     transfer = made;
     Trace data = made.data();
     if (data != null) {

@@ -12,6 +12,8 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -20,10 +22,7 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.DeviceMachine;
-import org.eskerfield.walk.FileTransferGateway;
 import org.eskerfield.walk.Narrator;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
 import org.eskerfield.walk.SiteWalk;
 import org.jspecify.annotations.Nullable;
 
@@ -40,14 +39,14 @@ final class Exchange {
   private final Site site;
   private final SiteProgram program;
   private final SiteWalk way;
-  private final Question question;
+  final Question question;
   private final Wording wording;
   private final boolean terse;
   private final @Nullable Map<String, Tally> tallies;
   private final @Nullable Watch watch;
 
   // The packet under way.
-  private Packet packet;
+  Packet packet;
   private List<LegRecorder> legs = new ArrayList<>();
   private boolean isReply;
 
@@ -94,7 +93,7 @@ final class Exchange {
     way.open(endpoint);
   }
 
-  private Packet request(int tcpFlags) {
+  Packet request(int tcpFlags) {
     Probe probe = question.probe();
     boolean hasSourcePort = probe.echo() || Protocol.hasPorts(probe.protocol());
     return new Packet(
@@ -176,121 +175,22 @@ final class Exchange {
     }
   }
 
-  /**
-   * Announces an endpoint on the control connection, and opens the data connection to it as far as
-   * it gets.
-   *
-   * @param dataTo where a passive client opens it to
-   * @param encrypted whether nobody on the way can read what is said
-   * @param port the port that is announced
-   */
-  FileTransfer transfer(
-      FileTransfer.Mode mode,
-      FileTransfer.DataTo dataTo,
-      boolean encrypted,
-      int port,
-      Exchange.Factory factory) {
-    isReply = false;
-    packet = request(Packet.ACK);
-    String said =
-        mode.isPassive()
-            ? mode == FileTransfer.Mode.PASSIVE ? "PASV" : "EPSV"
-            : mode.announcement(question.source(), port);
-    packet.payload = encrypted ? null : said + LINE_END;
-    walk(question.sender(), "announcement");
-    Named server = way.receiver();
-    Header atServer = packet.header();
-    String heard = heard(said, encrypted);
-    if (server == null || heard == null) {
-      return new FileTransfer(mode, encrypted, said, null, null);
-    }
-    if (mode.isPassive()) {
-      said = mode.announcement(atServer.destination(), port);
-      packet = mirrored(atServer, Packet.ACK);
-      packet.payload = encrypted ? null : said + LINE_END;
-      isReply = true;
-      walk(server, "announcement");
-      heard = heard(said, encrypted);
-      if (heard == null || !isAccepted()) {
-        return new FileTransfer(mode, encrypted, said, null, null);
-      }
-    }
-    FileTransferGateway.Announced announced = FileTransferGateway.read(heard);
-    Address listener = mode.isPassive() ? atServer.destination() : question.source();
-    Address to =
-        announced == null
-            ? null
-            : mode.isPassive() && dataTo == FileTransfer.DataTo.CONTROL
-                ? question.to()
-                : announcedBy(announced, listener);
-    if (announced == null || to == null) {
-      return new FileTransfer(mode, encrypted, said, heard, null);
-    }
-    Question data =
-        new Question(
-            mode.isPassive() ? question.sender() : server,
-            mode.isPassive() ? question.source() : atServer.destination(),
-            to,
-            Probe.of(Protocol.TCP, announced.port()),
-            mode.isPassive() ? question.sourcePort() + 1 : FTP_DATA_PORT,
-            question.at());
-    Exchange connection = factory.of(data);
-    connection.open(listening(listener, port));
-    Trace trace = connection.run();
-    if (trace.outcome() == Outcome.ANSWERED) {
-      if (watch == null) {
-        factory.of(data).acknowledge();
-      } else {
-        connection.goOn(Talk.TCP, new ArrayList<>());
-        connection.finish(new ArrayList<>());
-      }
-    }
-    return new FileTransfer(mode, encrypted, said, heard, trace);
+  /** Sends a packet of one end to the other. */
+  void send(Named sender, Packet packet, boolean asReply, String what) {
+    this.packet = packet;
+    isReply = asReply;
+    walk(sender, what);
   }
 
-  /** What the other end hears of what was said; null for nothing. */
-  private @Nullable String heard(String said, boolean encrypted) {
-    return encrypted ? said : packet.payload == null ? null : packet.payload.strip();
+  /** Who received the last packet; null for nobody. */
+  @Nullable Named receiver() {
+    return way.receiver();
   }
 
-  /**
-   * Lets the server of a control connection announce a port, as it answers {@code PASV}.
-   *
-   * @param port the port, 1 to 65535
-   * @return where it waits, as the source of a header; null if no server is reached
-   */
-  @Nullable Header announce(FileTransfer.Mode mode, int port) {
-    segment("ACK", Packet.ACK);
-    if (way.receiver() == null) {
-      return null;
-    }
-    Named server = way.receiver();
-    Header atServer = packet.header();
-    packet = mirrored(atServer, Packet.ACK);
-    packet.payload = mode.announcement(atServer.destination(), port) + LINE_END;
-    isReply = true;
-    walk(server, "announcement");
-    return listening(atServer.destination(), port);
+  /** Whether somebody watches the packets. */
+  boolean isWatched() {
+    return watch != null;
   }
-
-  /** The header by which an endpoint that listens is told. */
-  static Header listening(Address listener, int port) {
-    return new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, 0, null, null);
-  }
-
-  /** Where the other end opens the data connection to; null if that cannot be. */
-  private @Nullable Address announcedBy(FileTransferGateway.Announced announced, Address listener) {
-    if (announced.address() == null) {
-      return question.to(); // the address that the control connection is open to
-    }
-    return announced.address().equals(listener.toString()) ? listener : announced.ipv4();
-  }
-
-  /** How lines of control connections end (RFC 959 section 5.3). */
-  private static final String LINE_END = "\r\n";
-
-  /** The port that servers open data connections from (RFC 959 section 3.2). */
-  private static final int FTP_DATA_PORT = 20;
 
   /** Makes further exchanges of the same run. */
   interface Factory {
@@ -298,7 +198,7 @@ final class Exchange {
     Exchange of(Question question);
   }
 
-  private void segment(String what, int tcpFlags) {
+  void segment(String what, int tcpFlags) {
     isReply = false;
     packet = request(tcpFlags);
     walk(question.sender(), what);
@@ -431,7 +331,7 @@ final class Exchange {
     return trace(Outcome.UNANSWERED, reason + what + why, request, null, null, back);
   }
 
-  private boolean isAccepted() {
+  boolean isAccepted() {
     return last() == Ruling.REPLY_ACCEPTED || last() == Ruling.DEVICE_RECEIVES;
   }
 
@@ -525,7 +425,7 @@ final class Exchange {
     isReply = true;
   }
 
-  private Packet mirrored(Header seen, int tcpFlags) {
+  Packet mirrored(Header seen, int tcpFlags) {
     return new Packet(
         /* source= */ seen.destination(),
         /* sourcePort= */ seen.destinationPort(),

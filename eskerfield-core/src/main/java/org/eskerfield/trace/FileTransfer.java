@@ -2,10 +2,10 @@
 package org.eskerfield.trace;
 
 import java.util.Locale;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.walk.FileTransferGateway;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

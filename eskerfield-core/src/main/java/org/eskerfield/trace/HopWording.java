@@ -8,11 +8,11 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.SpecialAddresses;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Puts into words what hosts and the internet decide, as {@link Wording} does for devices. */

@@ -11,15 +11,15 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.MatchField;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
-import org.eskerfield.program.Match;
 import org.eskerfield.walk.Narrator;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -61,7 +61,7 @@ final class LegRecorder implements Narrator {
   }
 
   @Override
-  public void nearly(Placed rule, Set<Match.Field> fields, Packet seen) {
+  public void nearly(Placed rule, Set<MatchField> fields, Packet seen) {
     if (terse) {
       return;
     }

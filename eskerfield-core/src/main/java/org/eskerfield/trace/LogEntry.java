@@ -4,7 +4,7 @@ package org.eskerfield.trace;
 import java.time.ZonedDateTime;
 import java.util.Locale;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.walk.Outcome;
+import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

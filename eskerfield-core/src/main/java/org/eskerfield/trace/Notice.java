@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.trace;
 
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

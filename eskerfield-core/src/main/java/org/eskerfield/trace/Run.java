@@ -18,6 +18,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -36,7 +37,6 @@ import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.DeviceMachine;
 import org.eskerfield.walk.FileTransferGateway;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -95,7 +95,8 @@ public final class Run {
       add(name, new DeviceMachine(entry.getValue(), clock, state));
     }
     Snapshot.Announced waiting = before.announced();
-    announced = waiting == null ? null : Exchange.listening(waiting.address(), waiting.port());
+    announced =
+        waiting == null ? null : ControlConnection.listening(waiting.address(), waiting.port());
   }
 
   private Run(SiteProgram program, List<Site> earlier, VirtualClock clock) {
@@ -124,7 +125,7 @@ public final class Run {
   /** All that the devices know now. */
   public Snapshot snapshot() {
     Map<String, DeviceSnapshot> devices = new LinkedHashMap<>();
-    program.devices().keySet().forEach(name -> devices.put(name, machine(name).snapshot()));
+    program.devices().keySet().forEach(name -> devices.put(name, machine(name).state().snapshot()));
     Snapshot.Announced waiting =
         announced == null
             ? null
@@ -301,7 +302,7 @@ public final class Run {
             answer.icmpType,
             Packet.ACK);
     FileTransfer.Mode mode = plain ? FileTransfer.Mode.PASSIVE : FileTransfer.Mode.EXTENDED_PASSIVE;
-    announced = of(client, device, by).announce(mode, said.port());
+    announced = new ControlConnection(of(client, device, by)).announce(mode, said.port());
   }
 
   /** An exchange that begins with a packet. */
@@ -442,7 +443,7 @@ public final class Run {
    */
   public FileTransfer transfer(Question control, FileTransfer.Mode mode, int port) {
     FileTransfer transfer =
-        aside(control)
+        new ControlConnection(aside(control))
             .transfer(
                 mode,
                 FileTransfer.DataTo.ANSWER,
@@ -463,7 +464,7 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public List<BindingRow> bindings(String device) {
-    return machine(device).bindings();
+    return machine(device).state().bindings();
   }
 
   /**
@@ -472,7 +473,7 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public List<SessionRow> sessions(String device) {
-    return machine(device).sessions();
+    return machine(device).state().sessions();
   }
 
   /**
@@ -481,7 +482,7 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public int sessionCount(String device) {
-    return machine(device).sessionCount();
+    return machine(device).state().sessionCount();
   }
 
   /**
@@ -491,7 +492,7 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public List<PoolFill> fills(String device) {
-    return machine(device).fills();
+    return machine(device).state().fills();
   }
 
   /**
@@ -501,7 +502,7 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public void clear(String device) {
-    machine(device).clear();
+    machine(device).state().clear();
   }
 
   /**
@@ -510,12 +511,14 @@ public final class Run {
    * @throws IllegalArgumentException if the site has no such device
    */
   public void forget(String device) {
-    machine(device).forget(AddressSet.ALL);
+    machine(device).state().forget(AddressSet.ALL);
   }
 
   /** Makes every device forget the sessions from and to a host, and the bindings of these. */
   public void forget(Host host) {
-    machines.values().forEach(each -> each.forget(AddressSet.ofAddresses(host.addresses())));
+    machines
+        .values()
+        .forEach(each -> each.state().forget(AddressSet.ofAddresses(host.addresses())));
   }
 
   /** The machine of a device; most traces meet few of the devices of a site. */

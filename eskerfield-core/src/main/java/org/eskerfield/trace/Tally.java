@@ -10,10 +10,10 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.state.BindingRow;
 import org.eskerfield.walk.DeviceMachine;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Counts what one device decides in a run. */
@@ -78,8 +78,8 @@ final class Tally {
 
   /** Looks how many there are now. */
   void look(ZonedDateTime now) {
-    sessions = sessions.moved(machine.sessionCount(), now);
-    bindings = bindings.moved(machine.bindingCount(), now);
+    sessions = sessions.moved(machine.state().sessionCount(), now);
+    bindings = bindings.moved(machine.state().bindingCount(), now);
   }
 
   /** The figures at a moment. */
@@ -95,17 +95,17 @@ final class Tally {
     Map<String, Long> endedByRuling = new LinkedHashMap<>();
     ended.forEach((ruling, count) -> endedByRuling.put(ruling.code(), count));
     Map<String, Long> bindingsByKind = new LinkedHashMap<>();
-    for (BindingRow row : machine.bindings()) {
+    for (BindingRow row : machine.state().bindings()) {
       bindingsByKind.merge(row.rule().kind(), 1L, Long::sum);
     }
     return new Figures(
         sessions,
         bindings,
-        machine.sessionsAged(),
-        machine.bindingsAged(),
+        machine.state().sessionsAged(),
+        machine.state().bindingsAged(),
         gotNothing,
         all,
-        machine.fills(),
+        machine.state().fills(),
         bindingsByKind,
         packetsByInterface,
         endedByRuling);

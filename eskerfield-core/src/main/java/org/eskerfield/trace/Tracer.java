@@ -31,6 +31,7 @@ public final class Tracer {
   }
 
   /** The compiled site. */
+  @SuppressWarnings("exports") // of the house
   public SiteProgram program() {
     return program;
   }
@@ -50,6 +51,7 @@ public final class Tracer {
    *
    * @param alike those that are like the packet; fewer afterwards
    */
+  @SuppressWarnings("exports") // of the house
   public Trace trace(Question question, Alike alike) {
     return new Run(program, question.at()).ask(question, alike);
   }

@@ -19,13 +19,13 @@ import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.MatchField;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.program.Match;
-import org.eskerfield.walk.Ruling;
 import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
 
@@ -331,9 +331,9 @@ final class Wording {
         : Probe.of(header.protocol(), header.destinationPort()).toString();
   }
 
-  private String actual(Set<Match.Field> fields, Header packet, @Nullable Interface arriving) {
+  private String actual(Set<MatchField> fields, Header packet, @Nullable Interface arriving) {
     List<String> texts = new ArrayList<>();
-    for (Match.Field field : fields) {
+    for (MatchField field : fields) {
       texts.add(
           switch (field) {
             case ARRIVING -> "this arrives on " + (arriving == null ? "none" : arriving.name());
@@ -348,9 +348,9 @@ final class Wording {
   }
 
   String nearMiss(
-      Placed rule, Set<Match.Field> fields, Header packet, @Nullable Interface arriving) {
+      Placed rule, Set<MatchField> fields, Header packet, @Nullable Interface arriving) {
     List<String> asked = new ArrayList<>();
-    for (Match.Field field : fields) {
+    for (MatchField field : fields) {
       asked.add(
           switch (field) {
             case ARRIVING -> "arriving on " + facing((TranslationRule) rule);

@@ -7,6 +7,7 @@ import java.util.function.Consumer;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
@@ -17,7 +18,6 @@ import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.trace.Transit;
-import org.eskerfield.walk.Outcome;
 
 /** Leads the conversations of expectations, each with empty tables, and compares. */
 public final class Verifier {

@@ -1,15 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.walk;
 
-import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -23,11 +22,7 @@ import org.eskerfield.program.Nearest;
 import org.eskerfield.program.RouteTable;
 import org.eskerfield.program.Row;
 import org.eskerfield.program.Translations;
-import org.eskerfield.state.BindingRow;
-import org.eskerfield.state.DeviceSnapshot;
 import org.eskerfield.state.DeviceState;
-import org.eskerfield.state.PoolFill;
-import org.eskerfield.state.SessionRow;
 import org.eskerfield.state.VirtualClock;
 import org.jspecify.annotations.Nullable;
 
@@ -49,21 +44,21 @@ public final class DeviceMachine extends DeviceWalk {
   private static final int MOST_WAYS = 0xfffe;
 
   private final VirtualClock clock;
-  private final DeviceState tables;
+  final DeviceState tables;
+  private final IcmpErrors errors = new IcmpErrors(this);
+  private final BindingHairpin hairpin = new BindingHairpin(this);
+  private final AnnouncedText text = new AnnouncedText(this);
 
   // The packet in hand and who listens.
-  private Packet packet;
+  Packet packet;
   private @Nullable Narrator narrator;
-  private @Nullable Witness witness;
-  private int realm;
-  private Address sentTo;
-  private int sentToPort;
+  @Nullable Witness witness;
+  int realm;
+  Address sentTo;
+  int sentToPort;
 
   /** The session whose opener begins anew, and that ends when the new one is recorded. */
   private int reopened;
-
-  /** The rule whose internal side the packet inside an error was for; null for another. */
-  private Translations.@Nullable Outbound errorRule;
 
   /** A machine without any state yet. */
   public DeviceMachine(DeviceProgram program, VirtualClock clock) {
@@ -170,7 +165,7 @@ public final class DeviceMachine extends DeviceWalk {
     this.narrator = narrator;
     sentTo = packet.destination();
     sentToPort = packet.destinationPort;
-    errorRule = null;
+    errors.begin();
     lookUp();
   }
 
@@ -268,7 +263,7 @@ public final class DeviceMachine extends DeviceWalk {
     return true;
   }
 
-  private boolean asReply() {
+  boolean asReply() {
     return met != NONE && (met & 1) != 0;
   }
 
@@ -295,8 +290,8 @@ public final class DeviceMachine extends DeviceWalk {
     Packet asked = seen(seen);
     int made =
         whole
-            ? tables.borrow(rule, asked, realm, side, externals)
-            : tables.share(rule, asked, realm, side, externals, settings(rule));
+            ? tables.lending().borrow(rule, asked, realm, side, externals)
+            : tables.lending().share(rule, asked, realm, side, externals, settings(rule));
     if (made >= 0) {
       tables.leadFrom(made, packet);
       if (witness != null) {
@@ -364,20 +359,20 @@ public final class DeviceMachine extends DeviceWalk {
         say(Ruling.ERROR_KNOWN, null);
         return null;
       }
-      return stepErrorOfNoSession(packet.inner);
+      return errors.judge(packet.inner);
     }
     if (met != NONE) {
       say(Ruling.SESSION_KNOWN, null);
       return null;
     }
     if (packet.opensTcp()) {
-      met = tables.fulfil();
+      met = tables.expectations().fulfil();
       if (met != NONE) {
         say(Ruling.CONNECTION_EXPECTED, null);
         return null;
       }
     }
-    reached = tables.bindingAt(packet, realm);
+    reached = tables.filter().bindingAt(packet, realm);
     if (reached == NONE) {
       say(Ruling.FLOW_IS_NEW, null);
       return null;
@@ -390,80 +385,15 @@ public final class DeviceMachine extends DeviceWalk {
       return null;
     }
     StateSettings.Endpoints filtering = settings(rule).filtering();
-    if (!tables.admits(reached, (int) packet.sourceLow, packet.sourcePort, filtering)) {
+    if (!tables.filter().admits(reached, (int) packet.sourceLow, packet.sourcePort, filtering)) {
       return end(Ruling.BINDING_FILTERED, rule);
     }
     say(Ruling.BINDING_KNOWN, rule);
     return null;
   }
 
-  /**
-   * An error about a packet of no session: one of a binding is translated; one about an endpoint
-   * that is translated here, but not for this packet, is dropped (RFC 5508 REQ-4); any other is an
-   * ordinary packet.
-   */
-  private @Nullable Ruling stepErrorOfNoSession(Packet inner) {
-    if (inner.family == Family.IPV4 && arriving != null) {
-      reached = tables.bindingAt(mirrored(inner), realm);
-      if (reached != NONE) {
-        errorOfBinding = true;
-        say(Ruling.ERROR_OF_BINDING, tables.ruleOf(reached));
-        return null;
-      }
-      Row<Translations.Fixed> rules = program.translations.fixedFrom(arriving, arrivingNumber);
-      Translations.Fixed fixed = rules.get(first(rules, Seen.INNER_ANSWERED));
-      if (fixed != null) {
-        errorOfBinding = true;
-        translated = fixed.entry();
-        say(Ruling.ERROR_OF_BINDING, fixed.rule());
-        return null;
-      }
-      errorRule = fixedTowards();
-      if (errorRule != null) {
-        errorOfBinding = true;
-        say(Ruling.ERROR_OF_BINDING, errorRule.rule());
-        return null;
-      }
-      if (stands(inner)) {
-        return end(Ruling.ERROR_UNMATCHED, null);
-      }
-    }
-    say(Ruling.FLOW_IS_NEW, null);
-    return null;
-  }
-
-  /** The static rule by which a reply would leave where the error leaves; null if there is none. */
-  private Translations.@Nullable Outbound fixedTowards() {
-    if (is(program.owned)) {
-      return null;
-    }
-    Row<RouteTable.Entry> ways = program.ways(null);
-    RouteTable.Entry way = ways.get(first(ways, Seen.NOW));
-    if (way == null || way.leaving() == null || packet.family != Family.IPV4) {
-      return null;
-    }
-    Translations.Outbound rule = outbound(way.leaving(), Seen.INNER_ANSWERED);
-    return rule != null && rule.rule().isBothWays() ? rule : null;
-  }
-
-  /** Whether an end of the packet inside an error is one that a rule or binding stands on. */
-  private boolean stands(Packet inner) {
-    boolean bound =
-        isBound(inner.source(), inner.sourcePort, inner)
-            || isBound(inner.destination(), inner.destinationPort, inner);
-    if (bound && witness != null) {
-      witness.isPeculiar();
-    }
-    return bound || is(program.standing, Seen.INNER_ANSWERED);
-  }
-
-  private boolean isBound(Address address, int port, Packet about) {
-    return program.claims.isNobodys(address)
-        && tables.isBound(address, port, about.protocol, realm);
-  }
-
   /** A packet that answers another one. */
-  private static Packet mirrored(Packet packet) {
+  static Packet mirrored(Packet packet) {
     return new Packet(
         /* source= */ packet.destination(),
         /* sourcePort= */ packet.destinationPort,
@@ -487,8 +417,8 @@ public final class DeviceMachine extends DeviceWalk {
     if (witness != null && reached != NONE) {
       witness.isPeculiar();
     }
-    if (errorOfBinding && errorRule == null && packet.inner != null) {
-      leadError(packet.inner);
+    if (errorOfBinding && !errors.goesOut() && packet.inner != null) {
+      errors.lead(packet.inner);
       return true;
     }
     if (reached != NONE) {
@@ -497,24 +427,6 @@ public final class DeviceMachine extends DeviceWalk {
       return true;
     }
     return false;
-  }
-
-  /** Leads an error to the user of a binding, and shows him his own packet in it. */
-  private void leadError(Packet inner) {
-    Packet reply = mirrored(inner);
-    if (reached != NONE) {
-      tables.leadTo(reached, reply);
-    } else if (translated != null) {
-      translated.rewrite(reply);
-    }
-    inner.rewriteSource(reply.destination(), reply.destinationPort);
-    packet.rewriteDestination(reply.destination(), 0);
-    if (witness != null && translated != null) {
-      witness.rewrittenDestination(translated::rewrite);
-    }
-    TranslationRule rule = translated != null ? translated.rule() : tables.ruleOf(reached);
-    translated = null; // its admission and hairpin are for packets that open something
-    say(Ruling.DESTINATION_RESTORED, rule);
   }
 
   /** The destination that packets of the session leave with; an error has no port. */
@@ -565,59 +477,14 @@ public final class DeviceMachine extends DeviceWalk {
     }
     if (packet.inner != null) {
       stateful = false;
-      keepErrorSource(packet.inner);
+      errors.keepSource(packet.inner);
       return null;
     }
-    return stepSourceOfInsider(Objects.requireNonNull(outside));
-  }
-
-  /**
-   * An insider who speaks to the binding of another one (RFC 4787 REQ-9): its packet leaves by the
-   * other one's external side, so to say, and comes in again. It gets the source that it would have
-   * outside, and the binding judges that one. If it does not let it in, what was made stays, since
-   * the packet was outside.
-   */
-  private @Nullable Ruling stepSourceOfInsider(Interface outside) {
-    if (!canOpen()) {
-      return end(Ruling.NOT_AN_OPENING, null);
-    }
-    stateful = true;
-    Packet asSent = packet.copy();
-    asSent.rewriteDestination(sentTo, sentToPort);
-    Packet arrived = asSent.copy();
-    Translations.Outbound rule = outbound(outside, Seen.AS_SENT);
-    if (rule != null) {
-      Ruling end = translateSource(rule, outside, Seen.AS_SENT);
-      if (end != null) {
-        return end;
-      }
-    }
-    TranslationRule owner = tables.ruleOf(reached);
-    StateSettings.Endpoints filtering = settings(owner).filtering();
-    int sender = (int) packet.sourceLow;
-    boolean speaksToItself =
-        binding == reached
-            && (filtering == StateSettings.Endpoints.ADDRESS_DEPENDENT
-                || packet.sourcePort == sentToPort);
-    if (speaksToItself || tables.admits(reached, sender, packet.sourcePort, filtering)) {
-      if (isTaken()) {
-        tables.forgetUnused(binding);
-        return end(Ruling.ENDPOINT_IN_USE, owner);
-      }
-      if (rule == null) {
-        say(Ruling.SOURCE_KEPT, null);
-      }
-      return null;
-    }
-    if (rule != null && binding != NONE) {
-      asSent.rewriteSource(packet.source(), packet.sourcePort);
-      tables.cameBack(arrived, asSent, rule.rule(), binding, settings(rule.rule()));
-    }
-    return end(Ruling.BINDING_FILTERED, owner);
+    return hairpin.source(Objects.requireNonNull(outside));
   }
 
   /** How state is kept for a rule. */
-  private StateSettings settings(@Nullable TranslationRule rule) {
+  StateSettings settings(@Nullable TranslationRule rule) {
     StateSettings own = rule == null ? null : rule.state();
     return own != null ? own : program.device.state();
   }
@@ -629,59 +496,12 @@ public final class DeviceMachine extends DeviceWalk {
     if (packet.inner == null) {
       tables.restoreSource(met, packet);
     } else if (!tables.leavingSource(met).equals(tables.arrivingSource(met))) {
-      hideSender();
+      errors.hideSender();
     }
     if (packet.source().equals(before) && packet.sourcePort == port) {
       say(Ruling.SOURCE_KEPT, null);
     } else {
       say(Ruling.SOURCE_RESTORED, asReply() ? tables.destinationRule(met) : tables.sourceRule(met));
-    }
-  }
-
-  /**
-   * The source of an error about a packet of no session: one from inside about a packet to the
-   * internal side of a static rule shows the external side of it.
-   */
-  private void keepErrorSource(Packet inner) {
-    Translations.Outbound rule = errorRule;
-    InwardRule fixed = rule == null ? null : rule.rule().inward();
-    Interface side = leaving();
-    if (rule == null || side == null || fixed == null || rule.external() == null) {
-      say(Ruling.SOURCE_KEPT, null);
-      return;
-    }
-    Packet reply = mirrored(inner);
-    Address external = fixed.internalBlock().moved(reply.source(), rule.external());
-    Address own = side.address(packet.family);
-    boolean fromEnd = packet.source().equals(inner.destination());
-    int port = inner.destinationPort - (Protocol.hasPorts(inner.protocol) ? fixed.shift() : 0);
-    inner.rewriteDestination(external, port);
-    boolean changed = !external.equals(reply.source());
-    if (changed && (fromEnd || own != null)) {
-      packet.rewriteSource(fromEnd || own == null ? external : own, 0);
-      if (witness != null && fromEnd) {
-        witness.rewrittenSource(all -> rule.rewrite(all, side));
-      } else if (witness != null) {
-        witness.isPeculiar();
-      }
-    }
-    say(Ruling.SOURCE_RESTORED, fixed);
-  }
-
-  /**
-   * Gives an error a source that the other side knows: that of the session if it comes from the far
-   * end itself, else, from a router on the way, the device's own address (RFC 5508 REQ-5).
-   */
-  private void hideSender() {
-    if (packet.source().equals(tables.arrivingSource(met))) {
-      tables.restoreSource(met, packet);
-      packet.sourcePort = 0;
-      return;
-    }
-    Interface side = leaving();
-    Address own = side == null ? null : side.address(packet.family);
-    if (own != null) {
-      packet.rewriteSource(own, 0);
     }
   }
 
@@ -697,7 +517,7 @@ public final class DeviceMachine extends DeviceWalk {
     if (packet.payload != null
         && settings.fileTransfer()
         && settings.controlPorts().contains(tables.receiverPort(met))) {
-      passText(packet.payload);
+      text.pass(packet.payload);
     }
     return Ruling.SESSION_KNOWN;
   }
@@ -745,121 +565,8 @@ public final class DeviceMachine extends DeviceWalk {
     }
   }
 
-  /**
-   * The application level gateway for file transfer: text that announces an endpoint of its sender
-   * names the one by which the other side reaches it, and the data connection is expected. The text
-   * is a stream of lines: several may come in one segment, and one in several; the beginning of an
-   * announcement is kept back until its end comes.
-   */
-  private void passText(String payload) {
-    String text = tables.takeUnfinished(met) + payload;
-    StringBuilder passed = new StringBuilder();
-    int from = 0;
-    for (int end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', from)) {
-      passed.append(passLine(text.substring(from, end + 1)));
-      from = end + 1;
-    }
-    String rest = text.substring(from);
-    if (FileTransferGateway.mayAnnounce(rest)) {
-      tables.keepUnfinished(met, rest);
-    } else {
-      passed.append(rest);
-    }
-    packet.payload = passed.toString();
-    if (!packet.payload.equals(payload)) {
-      say(Ruling.TEXT_TRANSLATED, null);
-    }
-  }
-
-  private String passLine(String line) {
-    StateSettings settings = program.device.state();
-    FileTransferGateway.Announced announced = FileTransferGateway.read(line);
-    Address sender = tables.arrivingSource(met);
-    Interface leaving = leaving();
-    if (announced == null
-        || leaving == null
-        || (announced.address() != null && !announced.address().equals(sender.toString()))) {
-      return line; // nothing, or an endpoint of somebody else: nobody is let in for that
-    }
-    Address seenAs = tables.leavingSource(met);
-    int port = announced.port();
-    int made = NONE;
-    if (!seenAs.equals(sender)) {
-      TranslationRule rule = asReply() ? tables.destinationRule(met) : tables.sourceRule(met);
-      if (rule != null
-          && rule.by(in -> !in.services().isEmpty(), out -> !out.lends(), both -> true)) {
-        made = tables.bindAnnounced(met, rule, port, leaving, settings(rule));
-        if (made < 0) {
-          return line; // no port is left for it
-        }
-        port = tables.externalPort(made);
-      }
-    }
-    tables.expect(met, announced.port(), port, made, settings);
-    return FileTransferGateway.rewritten(line, seenAs, port);
-  }
-
-  // What there is.
-
-  /** The table of bindings: the permanent ones in the order of their rules, then the temporary. */
-  public List<BindingRow> bindings() {
-    return tables.bindings();
-  }
-
-  /** The sessions, the oldest first. */
-  public List<SessionRow> sessions() {
-    return tables.sessionRows();
-  }
-
-  /** How many sessions there are. */
-  public int sessionCount() {
-    return tables.sessionCount();
-  }
-
-  /** How many temporary bindings there are. */
-  public int bindingCount() {
-    return tables.bindingCount();
-  }
-
-  /** How many sessions have ended because their time was up. */
-  public long sessionsAged() {
-    return tables.sessionsAged();
-  }
-
-  /** How many temporary bindings have ended with them. */
-  public long bindingsAged() {
-    return tables.bindingsAged();
-  }
-
-  /**
-   * How much is given out of what the dynamic and shared rules have, in the order of the rules: for
-   * a shared rule a line for each of TCP, UDP and ICMP.
-   */
-  public List<PoolFill> fills() {
-    List<PoolFill> fills = new ArrayList<>();
-    for (Translations.Outbound rule : program.translations.outbound) {
-      if (rule.rule().outward() != null) {
-        boolean lends = rule.rule().lends();
-        Interface side = rule.leaving().interfaces().get(0);
-        AddressSet externals = rule.externals(program, side);
-        fills.addAll(tables.fills(rule.rule(), externals, lends, side.network().realm()));
-      }
-    }
-    return fills;
-  }
-
-  /** All that is known now, without any object of the run. */
-  public DeviceSnapshot snapshot() {
-    return tables.snapshot();
-  }
-
-  /** Forgets the sessions from and to some addresses, and the temporary bindings of these. */
-  public void forget(AddressSet addresses) {
-    tables.forget(addresses);
-  }
-
-  /** Forgets every session and every temporary binding. */
-  public void clear() {
-    tables.clear();
+  /** The sessions, bindings and ports of the device. */
+  public DeviceState state() {
+    return tables;
   }
 }

@@ -4,9 +4,10 @@ package org.eskerfield.walk;
 import java.util.Set;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.MatchField;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Packet;
-import org.eskerfield.program.Match;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -39,5 +40,5 @@ public interface Narrator {
    * @param fields the fields that kept it from matching
    * @param seen the packet as the rule saw it; the listener must not change or keep it
    */
-  default void nearly(Placed rule, Set<Match.Field> fields, Packet seen) {}
+  default void nearly(Placed rule, Set<MatchField> fields, Packet seen) {}
 }

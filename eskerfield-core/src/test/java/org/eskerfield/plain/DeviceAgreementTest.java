@@ -13,6 +13,7 @@ import java.util.Set;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
@@ -24,7 +25,6 @@ import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.DeviceMachine;
 import org.eskerfield.walk.Narrator;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.EnumSource;
@@ -163,7 +163,7 @@ class DeviceAgreementTest {
         story.add(how + ": " + last);
         String found =
             told(end(last, machine), packet, machine.leaving(), machine.nextHop())
-                + state(machine.sessionCount(), machine.bindingCount());
+                + state(machine.state().sessionCount(), machine.state().bindingCount());
         String wanted =
             told(end, copy, plain.leaving, plain.nextHop)
                 + state(plain.flowCount(), plain.tieCount());
@@ -177,7 +177,7 @@ class DeviceAgreementTest {
                   last,
                   tail(story, site),
                   plain.table(),
-                  machine.sessions().stream()
+                  machine.state().sessions().stream()
                       .map(row -> row.arrived().line() + " as " + row.left().line())
                       .sorted()
                       .toList())
@@ -189,14 +189,14 @@ class DeviceAgreementTest {
         clock.advance(Duration.ofMillis(step));
         plain.pass(step);
         if (drawn.random.nextInt(600) == 0) {
-          machine.clear();
+          machine.state().clear();
           plain.clear();
         }
       }
       clock.advance(Duration.ofHours(3));
-      assertThat(machine.sessionCount()).isZero();
-      assertThat(machine.bindingCount()).isZero();
-      assertThat(machine.fills()).extracting(PoolFill::taken).allMatch(taken -> taken == 0);
+      assertThat(machine.state().sessionCount()).isZero();
+      assertThat(machine.state().bindingCount()).isZero();
+      assertThat(machine.state().fills()).extracting(PoolFill::taken).allMatch(taken -> taken == 0);
     }
     assertThat(met).contains("SESSION_KNOWN", "SESSION_RECORDED", "DEVICE_REFUSES");
     if (kind.name().startsWith("SHARED") || kind == DrawnSite.Kind.DYNAMIC) {

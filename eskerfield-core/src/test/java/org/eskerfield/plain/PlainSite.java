@@ -15,6 +15,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
@@ -22,7 +23,6 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.plain.PlainDevice.End;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** A site with its devices: who hands what to whom, and what the sender hears of it. */

@@ -14,6 +14,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
@@ -24,7 +25,6 @@ import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.Test;
 

@@ -12,11 +12,11 @@ import org.eskerfield.Draft;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
 import org.junit.jupiter.api.Test;
 
 /** The way across a site of several nodes, there and back. */

@@ -22,6 +22,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
@@ -346,11 +347,11 @@ class DeviceMachineTest {
         };
     assertThat(protocol == 47 ? in(request) : out(request)).isEqualTo(Ruling.SESSION_RECORDED);
     pass(millis - 1);
-    assertThat(timed.sessions()).hasSize(1);
-    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
+    assertThat(timed.state().sessions()).hasSize(1);
+    assertThat(timed.state().sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
     pass(1);
-    assertThat(timed.sessions()).isEmpty();
-    assertThat(timed.bindings()).allMatch(BindingRow::isPermanent);
+    assertThat(timed.state().sessions()).isEmpty();
+    assertThat(timed.state().bindings()).allMatch(BindingRow::isPermanent);
   }
 
   @Test
@@ -375,7 +376,7 @@ class DeviceMachineTest {
   }
 
   private long minutesLeft() {
-    return timed.sessions().get(0).remaining().toMinutes();
+    return timed.state().sessions().get(0).remaining().toMinutes();
   }
 
   @Test
@@ -419,7 +420,7 @@ class DeviceMachineTest {
     pass(200_000);
     segment(true, Packet.RST, Ruling.SESSION_KNOWN);
     pass(40_000);
-    assertThat(timed.sessions()).isEmpty();
+    assertThat(timed.state().sessions()).isEmpty();
   }
 
   @Test
@@ -429,7 +430,7 @@ class DeviceMachineTest {
     Packet spent = udp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT);
     spent.ttl = 1;
     assertThat(out(spent)).isEqualTo(Ruling.HOPS_USED_UP);
-    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(100_000));
+    assertThat(timed.state().sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(100_000));
   }
 
   @Test
@@ -438,7 +439,7 @@ class DeviceMachineTest {
     // Not by a rule that leads inside either, and its query opens a session all the same.
     Packet reply = echo(SERVER, a("198.51.100.141"), 7, false);
     assertThat(in(reply)).isEqualTo(Ruling.NOT_AN_OPENING);
-    assertThat(timed.sessions()).isEmpty();
+    assertThat(timed.state().sessions()).isEmpty();
     assertThat(out(echo(a("10.77.4.20"), SERVER, 7, true))).isEqualTo(Ruling.SESSION_RECORDED);
   }
 
@@ -470,7 +471,7 @@ class DeviceMachineTest {
         .hasToString(
             "198.51.100.145 → 192.0.2.200 icmp port unreachable about"
                 + " 192.0.2.200:53 → 198.51.100.145:5000 udp");
-    assertThat(machine.sessions()).isEmpty();
+    assertThat(machine.state().sessions()).isEmpty();
     // About an address that a rule names for others only: dropped.
     Packet other = error(SERVER, udp(a("198.51.100.145"), 5000, SERVER, 53));
     assertThat(machine.arrive(other, edge.interfaces().get(0), null))
@@ -501,7 +502,7 @@ class DeviceMachineTest {
     assertThat(in(tcp(SERVER, SERVER_PORT, OUTSIDE, 5000, Packet.SYN)))
         .isEqualTo(Ruling.SESSION_KNOWN);
     out(tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.SYN | Packet.ACK));
-    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMinutes(124));
+    assertThat(timed.state().sessions().get(0).remaining()).isEqualTo(Duration.ofMinutes(124));
     // From an end that nobody spoke to it is dropped without a word.
     assertThat(in(tcp(a("203.0.113.9"), SERVER_PORT, OUTSIDE, 5000, Packet.SYN)))
         .isEqualTo(Ruling.BINDING_FILTERED);
@@ -525,10 +526,10 @@ class DeviceMachineTest {
     Packet other = udp(a("10.77.4.21"), 5000, SERVER, SERVER_PORT);
     out(other);
     assertThat(other.sourcePort).isEqualTo(5000);
-    timed.clear();
-    assertThat(timed.sessions()).isEmpty();
+    timed.state().clear();
+    assertThat(timed.state().sessions()).isEmpty();
     assertThat(temporary(timed)).isEmpty();
-    assertThat(timed.bindings()).hasSize(3);
+    assertThat(timed.state().bindings()).hasSize(3);
   }
 
   // Settings.
@@ -692,7 +693,7 @@ class DeviceMachineTest {
                 true));
     Packet data = tcp(a("10.77.4.20"), 5000, SERVER, SERVER_PORT, Packet.ACK);
     assertThat(machine.arrive(data, inside, null)).isEqualTo(Ruling.SESSION_RECORDED);
-    assertThat(machine.sessions().get(0).remaining()).isEqualTo(Duration.ofMinutes(124));
+    assertThat(machine.state().sessions().get(0).remaining()).isEqualTo(Duration.ofMinutes(124));
   }
 
   // ICMP errors.
@@ -712,7 +713,7 @@ class DeviceMachineTest {
     assertThat(error.header())
         .hasToString(
             "192.0.2.9 → 10.77.4.20 icmp port unreachable about 10.77.4.20:5000 → 192.0.2.200:80 udp");
-    assertThat(timed.sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
+    assertThat(timed.state().sessions().get(0).remaining()).isEqualTo(Duration.ofMillis(1));
     pass(1);
     assertThat(in(error(a("192.0.2.9"), request))).isEqualTo(Ruling.ERROR_UNMATCHED);
     // About nobody's packet: dropped on the way in, and on the way out.
@@ -721,7 +722,7 @@ class DeviceMachineTest {
     // About a packet that nothing here translates: an ordinary one, which lists judge.
     Packet inward = udp(SERVER, SERVER_PORT, a("10.77.4.20"), 5000);
     assertThat(out(error(a("10.77.4.20"), inward))).isEqualTo(Ruling.SESSION_NOT_NEEDED);
-    assertThat(timed.sessions()).isEmpty();
+    assertThat(timed.state().sessions()).isEmpty();
   }
 
   @Test
@@ -765,9 +766,9 @@ class DeviceMachineTest {
     pass(299_999);
     machine.arrive(udp(SERVER, SERVER_PORT, OUTSIDE, 5000), outside, null);
     pass(299_999);
-    assertThat(machine.sessions()).hasSize(1);
+    assertThat(machine.state().sessions()).hasSize(1);
     pass(1);
-    assertThat(machine.sessions()).isEmpty();
+    assertThat(machine.state().sessions()).isEmpty();
   }
 
   @Test
@@ -793,6 +794,6 @@ class DeviceMachineTest {
   }
 
   private static List<BindingRow> temporary(DeviceMachine machine) {
-    return machine.bindings().stream().filter(row -> !row.isPermanent()).toList();
+    return machine.state().bindings().stream().filter(row -> !row.isPermanent()).toList();
   }
 }

@@ -7,9 +7,9 @@ import java.time.Duration;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 
 /** Lets time pass between conversations until one that got nothing comes through. */
 public final class StepThroughTime {

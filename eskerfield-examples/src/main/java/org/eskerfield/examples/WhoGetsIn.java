@@ -12,9 +12,9 @@ import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 
 /**
  * Tries one service from every host of the internet, at two times, and prints who gets in: a test

@@ -8,7 +8,7 @@ import java.io.PrintStream;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.time.Duration;
-import org.eskerfield.walk.Outcome;
+import org.eskerfield.outcome.Outcome;
 import org.junit.jupiter.api.Test;
 
 /** The examples run, and say what their readers are told they say. */

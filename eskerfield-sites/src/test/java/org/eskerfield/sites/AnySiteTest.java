@@ -29,11 +29,11 @@ import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.DeviceMachine;
-import org.eskerfield.walk.Ruling;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 

@@ -16,6 +16,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.program.DeviceProgram;
@@ -25,7 +26,6 @@ import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.DeviceMachine;
 import org.eskerfield.walk.EveryPacket;
 import org.eskerfield.walk.EveryPacket.Passage;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.Test;
 

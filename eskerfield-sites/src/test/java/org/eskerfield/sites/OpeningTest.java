@@ -14,11 +14,11 @@ import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.DeviceMachine;
-import org.eskerfield.walk.Ruling;
 import org.junit.jupiter.api.Test;
 
 /** What a change lets in, told and compared with what the machines do. */

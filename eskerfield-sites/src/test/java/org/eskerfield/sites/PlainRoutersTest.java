@@ -12,10 +12,10 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 
 /**
  * Random sites of plain routers with random routes, walked a second time in the plainest way: the

@@ -5,13 +5,13 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Lookup;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -1,8 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli.text;
 
+import java.io.IOException;
+import java.nio.file.AccessDeniedException;
+import java.nio.file.FileSystemException;
+import java.nio.file.NoSuchFileException;
 import java.util.List;
 import org.eskerfield.formats.Problem;
+import org.jspecify.annotations.Nullable;
 
 /** Lays out the problems of a file: each with its place, its line and what would be right. */
 public final class ProblemText {
@@ -36,5 +41,18 @@ public final class ProblemText {
       out.append(style.faint("    " + " ".repeat(number.length()) + " | "));
       out.append(" ".repeat(column - 1)).append(style.bad("^")).append('\n');
     }
+  }
+
+  /** Why a file cannot be read or written, without its name. */
+  public static @Nullable String reason(IOException e) {
+    if (e instanceof NoSuchFileException) {
+      return "there is no such folder";
+    }
+    if (e instanceof AccessDeniedException) {
+      return "access is denied";
+    }
+    return e instanceof FileSystemException system && system.getReason() != null
+        ? system.getReason()
+        : e.getMessage();
   }
 }

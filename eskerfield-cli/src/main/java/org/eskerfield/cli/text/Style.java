@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli.text;
 
-import org.eskerfield.walk.Outcome;
+import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -9,14 +9,14 @@ import java.util.Map;
 import java.util.Set;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /** Lays out a trace for people: the outcome and its reason first, then the way there and back. */

@@ -5,7 +5,6 @@ import java.io.FilterOutputStream;
 import java.io.IOException;
 import java.io.OutputStream;
 import java.util.Locale;
-import org.eskerfield.cli.verb.Verb;
 
 /**
  * An output of which no byte is lost without a word: the first that cannot be written ends the
@@ -17,7 +16,7 @@ public final class WatchedStream extends FilterOutputStream {
     private static final long serialVersionUID = 1L;
 
     LostException(String what, IOException cause) {
-      super(what + " cannot be written: " + Verb.reason(cause), cause);
+      super(what + " cannot be written: " + ProblemText.reason(cause), cause);
     }
 
     /** Whether nobody reads any more, as behind {@code | head -1}: then nobody wants to know. */

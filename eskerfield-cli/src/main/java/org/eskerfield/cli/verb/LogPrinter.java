@@ -13,6 +13,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.function.Consumer;
 import org.eskerfield.cli.text.Durations;
+import org.eskerfield.cli.text.ProblemText;
 import org.eskerfield.cli.text.Screen;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
@@ -114,7 +115,7 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
       PrintWriter out = Screen.before(new PrintWriter(stream, false, StandardCharsets.UTF_8));
       return new LogPrinter(call, site, start, out, whole, Style.PLAIN);
     } catch (IOException e) {
-      throw wrong(call, "--log-to: " + file + " cannot be written: " + Verb.reason(e));
+      throw wrong(call, "--log-to: " + file + " cannot be written: " + ProblemText.reason(e));
     }
   }
 

@@ -10,13 +10,13 @@ import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.capture.Capture;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

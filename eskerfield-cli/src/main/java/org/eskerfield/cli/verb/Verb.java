@@ -2,13 +2,11 @@
 package org.eskerfield.cli.verb;
 
 import java.io.IOException;
-import java.nio.file.AccessDeniedException;
-import java.nio.file.FileSystemException;
 import java.nio.file.InvalidPathException;
-import java.nio.file.NoSuchFileException;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.cli.text.ProblemText;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.UnreadableSiteException;
@@ -197,7 +195,7 @@ public abstract class Verb {
     try {
       WholeFile.write(path(call, name), bytes);
     } catch (IOException e) {
-      throw wrong(call, option + ": " + name + " cannot be written: " + reason(e));
+      throw wrong(call, option + ": " + name + " cannot be written: " + ProblemText.reason(e));
     }
   }
 
@@ -209,21 +207,8 @@ public abstract class Verb {
     } catch (WholeFile.ChangedException e) {
       throw wrong(call, "'" + name + "' was changed in the meantime; nothing is written");
     } catch (IOException e) {
-      throw wrong(call, "'" + name + "' cannot be written: " + reason(e));
+      throw wrong(call, "'" + name + "' cannot be written: " + ProblemText.reason(e));
     }
-  }
-
-  /** Why a file cannot be read or written, without its name. */
-  public static @Nullable String reason(IOException e) {
-    if (e instanceof NoSuchFileException) {
-      return "there is no such folder";
-    }
-    if (e instanceof AccessDeniedException) {
-      return "access is denied";
-    }
-    return e instanceof FileSystemException system && system.getReason() != null
-        ? system.getReason()
-        : e.getMessage();
   }
 
   /** A call that cannot be used. */

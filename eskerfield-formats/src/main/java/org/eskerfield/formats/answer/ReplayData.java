@@ -9,13 +9,13 @@ import java.util.Comparator;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.ServicePart;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.BindingRow;
 import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.SessionRow;
 import org.eskerfield.trace.Figures;
 import org.eskerfield.trace.Run;
-import org.eskerfield.walk.Outcome;
 
 /** Runs as trees, see {@code replay.schema.json}. */
 public final class ReplayData {

@@ -7,8 +7,8 @@ import java.util.Locale;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.model.Interface;
+import org.eskerfield.outcome.MatchField;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.program.Match;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
@@ -142,7 +142,7 @@ public final class TraceData {
         .with("text", near.text());
   }
 
-  private static String field(Match.Field field) {
+  private static String field(MatchField field) {
     return field.name().toLowerCase(Locale.ROOT).replace('_', '-');
   }
 }

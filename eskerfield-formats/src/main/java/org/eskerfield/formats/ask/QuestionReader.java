@@ -1,16 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.formats.ask;
 
-import java.time.DateTimeException;
-import java.time.DayOfWeek;
-import java.time.LocalDateTime;
-import java.time.LocalTime;
-import java.time.OffsetDateTime;
-import java.time.ZonedDateTime;
-import java.time.temporal.TemporalAdjusters;
 import java.util.ArrayList;
 import java.util.List;
-import java.util.Locale;
 import java.util.Objects;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
@@ -18,15 +10,11 @@ import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.literal.BadLiteralException;
 import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.literal.Similar;
-import org.eskerfield.formats.literal.Times;
-import org.eskerfield.formats.literal.WellKnownServices;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.Service;
-import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -35,7 +23,6 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.DeviceProgram;
-import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Probe;
@@ -63,7 +50,6 @@ public final class QuestionReader {
   private int sourcePort = Question.DEFAULT_SOURCE_PORT;
   private FileTransfer.@Nullable Mode mode;
   private FileTransfer.@Nullable DataTo dataTo;
-  private @Nullable String remark;
 
   private QuestionReader(Site site) {
     this.site = site;
@@ -185,7 +171,8 @@ public final class QuestionReader {
       source = ownAddress(own, candidates);
     }
     Family family = byName ? Family.IPV4 : candidates.get(0).family();
-    Probe probe = probe(port, family);
+    AskedService asked = new AskedService(site, service);
+    Probe probe = asked.probe(port, family);
     Attempt attempt =
         new Attempt(
             sender,
@@ -195,8 +182,8 @@ public final class QuestionReader {
             candidates,
             probe,
             sourcePort,
-            manner(probe, family),
-            time());
+            manner(asked, probe, family),
+            AskedTime.of(at, site.timeZone()));
     if (!byName) {
       reachable(attempt);
     }
@@ -204,12 +191,12 @@ public final class QuestionReader {
   }
 
   /** How it goes on: a file transfer where the service says so, whatever the port. */
-  private Attempt.Manner manner(Probe probe, Family family) throws UnusableQuestionException {
-    String word = service.toLowerCase(Locale.ROOT);
+  private Attempt.Manner manner(AskedService asked, Probe probe, Family family)
+      throws UnusableQuestionException {
     Talk talk =
-        isCalled(word, "ftp")
+        asked.isCalled("ftp")
             ? Talk.FILE_TRANSFER
-            : isCalled(word, "ftps") ? Talk.ENCRYPTED_FILE_TRANSFER : null;
+            : asked.isCalled("ftps") ? Talk.ENCRYPTED_FILE_TRANSFER : null;
     boolean transfers = talk != null || Talk.of(probe).isTransfer();
     if ((mode != null || dataTo != null) && !transfers) {
       throw new UnusableQuestionException(
@@ -229,12 +216,7 @@ public final class QuestionReader {
         talk,
         mode == null ? usual : mode,
         dataTo == null ? FileTransfer.DataTo.ANSWER : dataTo,
-        remark);
-  }
-
-  /** Whether a word names a well-known service, and not one of the site's own. */
-  private boolean isCalled(String word, String name) {
-    return word.equals(name) && !site.services().containsKey(service);
+        asked.remark());
   }
 
   /** The interface that a text names: {@code skerry pier}; null if it names none. */
@@ -480,149 +462,5 @@ public final class QuestionReader {
         "to",
         "'" + sender.name() + "' has no " + target.family() + " address to reach " + target,
         "give it one, or try another address");
-  }
-
-  // Service.
-
-  private Probe probe(@Nullable String portText, Family family) throws UnusableQuestionException {
-    int port = -1;
-    if (portText != null) {
-      try {
-        port = Literals.port(portText);
-      } catch (BadLiteralException e) {
-        throw new UnusableQuestionException("to", e.message(), e.remedy());
-      }
-    }
-    if (service.isEmpty()) {
-      throw new UnusableQuestionException(
-          "service",
-          "it is missing",
-          port < 0
-              ? "say what to try, such as 443/tcp, https or ping"
-              : "say " + port + "/tcp or " + port + "/udp");
-    }
-    String word = service.toLowerCase(Locale.ROOT);
-    if (word.equals("ping") || word.equals("icmp")) {
-      if (port >= 0) {
-        throw new UnusableQuestionException(
-            "to", "a ping goes to an address, not to port " + port, "leave the port out");
-      }
-      return Probe.ping(family);
-    }
-    return probe(parts(word), port);
-  }
-
-  private Probe probe(List<ServicePart> parts, int port) throws UnusableQuestionException {
-    ServicePart part = parts.get(0);
-    boolean everyPort = part.ports().size() > 1;
-    boolean wellKnown =
-        parts.size() == 2
-            && !site.services().containsKey(service)
-            && WellKnownServices.find(service) != null;
-    if (wellKnown) { // both protocols: the one that is tried first
-      Probe first = Probe.of(part.protocol(), part.ports().first());
-      Probe other = Probe.of(parts.get(1).protocol(), part.ports().first());
-      remark =
-          service
-              + " is "
-              + first
-              + " and "
-              + other
-              + ": this is "
-              + first
-              + ", which is tried first";
-    }
-    if ((parts.size() > 1 && !wellKnown)
-        || part.protocol() == ServicePart.ANY_PROTOCOL
-        || (everyPort && Protocol.hasPorts(part.protocol()) && port < 0)) {
-      throw new UnusableQuestionException(
-          "service",
-          "'" + service + "' is more than one port, and a trace follows one packet",
-          "choose one: " + choices(parts));
-    }
-    if (!Protocol.hasPorts(part.protocol())) {
-      return Probe.of(part.protocol(), 0);
-    }
-    boolean transfer =
-        isCalled(service.toLowerCase(Locale.ROOT), "ftp")
-            || isCalled(service.toLowerCase(Locale.ROOT), "ftps");
-    if (port >= 0 && !part.ports().contains(port) && !transfer) {
-      throw new UnusableQuestionException(
-          "service",
-          "'" + service + "' is port " + part.ports() + ", but 'to' says port " + port,
-          "name the port once");
-    }
-    return Probe.of(part.protocol(), port >= 0 ? port : part.ports().first());
-  }
-
-  private static String choices(List<ServicePart> parts) {
-    List<String> choices = new ArrayList<>();
-    for (ServicePart part : parts) {
-      if (Protocol.hasPorts(part.protocol())) {
-        choices.add(Probe.of(part.protocol(), part.ports().first()).toString());
-      }
-    }
-    return choices.isEmpty() ? "443/tcp, ping, …" : String.join(" or ", choices);
-  }
-
-  private List<ServicePart> parts(String word) throws UnusableQuestionException {
-    Service own = site.services().get(service);
-    Service known = own != null ? own : WellKnownServices.find(word);
-    if (known != null) {
-      return known.parts();
-    }
-    if (!Literals.looksLikeService(word)) {
-      List<String> names = new ArrayList<>(site.services().keySet());
-      names.addAll(WellKnownServices.names());
-      throw new UnusableQuestionException(
-          "service",
-          "no service is called '" + service + "'",
-          Similar.didYouMean(service, names, "write it as in 443/tcp"));
-    }
-    try {
-      return Literals.service(word);
-    } catch (BadLiteralException e) {
-      throw new UnusableQuestionException("service", e.message(), e.remedy());
-    }
-  }
-
-  // At.
-
-  private ZonedDateTime time() throws UnusableQuestionException {
-    ZonedDateTime start = VirtualClock.start(site.timeZone());
-    if (at == null) {
-      return start;
-    }
-    String text = at.strip();
-    try {
-      if (text.length() >= 10 && Character.isDigit(text.charAt(0))) {
-        String iso = text.replace(' ', 'T');
-        if (iso.length() == 10) {
-          iso += "T09:00";
-        }
-        return iso.endsWith("Z") || iso.matches(".*[+-][0-9]{2}:[0-9]{2}")
-            ? OffsetDateTime.parse(iso).atZoneSameInstant(site.timeZone())
-            : LocalDateTime.parse(iso).atZone(site.timeZone());
-      }
-      String[] words = text.split("\\s+", -1);
-      DayOfWeek day = Times.day(words[0]);
-      if (words.length > (day == null ? 1 : 2)) {
-        throw new DateTimeException(text);
-      }
-      LocalDateTime moment = VirtualClock.START;
-      if (day != null) {
-        moment = moment.with(TemporalAdjusters.nextOrSame(day));
-      }
-      if (day == null || words.length == 2) {
-        String clock = words[words.length - 1];
-        moment = moment.with(LocalTime.parse(clock.length() == 4 ? "0" + clock : clock));
-      }
-      return moment.atZone(site.timeZone());
-    } catch (DateTimeException e) {
-      throw new UnusableQuestionException(
-          "at",
-          "'" + text + "' is no time",
-          "write 2026-11-23T10:00, sunday 10:00, sunday or 10:00");
-    }
   }
 }

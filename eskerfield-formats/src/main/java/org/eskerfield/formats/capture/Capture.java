@@ -16,6 +16,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
@@ -25,7 +26,6 @@ import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Transit;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -15,11 +15,11 @@ import org.eskerfield.formats.capture.CapturedTraffic;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
 import org.eskerfield.formats.capture.Viewpoint;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Header;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** The packets of a capture as traffic; the clock starts when the first one was captured. */

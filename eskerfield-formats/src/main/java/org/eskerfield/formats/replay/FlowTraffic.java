@@ -13,13 +13,13 @@ import java.util.PriorityQueue;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.traffic.TrafficReader;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -10,8 +10,8 @@ import java.util.Objects;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

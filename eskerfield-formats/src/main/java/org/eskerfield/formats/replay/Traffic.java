@@ -14,8 +14,8 @@ import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** What a replay sends, in the order of time. */

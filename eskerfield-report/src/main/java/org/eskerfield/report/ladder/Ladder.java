@@ -9,6 +9,7 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
@@ -19,7 +20,6 @@ import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Transit;
-import org.eskerfield.walk.Ruling;
 import org.jspecify.annotations.Nullable;
 
 /**

@@ -8,12 +8,12 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.report.draw.Svg;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** The way of a packet and of its reply, drawn along the lines of a map. */

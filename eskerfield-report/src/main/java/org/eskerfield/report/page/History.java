@@ -7,10 +7,10 @@ import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.PoolFill;
 import org.eskerfield.trace.Run;
-import org.eskerfield.walk.Outcome;
 
 /**
  * How full pools and tables were over the time of a run.

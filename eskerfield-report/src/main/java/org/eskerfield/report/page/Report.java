@@ -438,8 +438,12 @@ public final class Report {
         .orElseThrow();
   }
 
+  /** A text beside this class, or by a path from the root, in whichever library it is. */
   private static String resource(String name) {
-    try (InputStream in = Report.class.getResourceAsStream(name)) {
+    try (InputStream in =
+        name.startsWith("/")
+            ? Report.class.getClassLoader().getResourceAsStream(name.substring(1))
+            : Report.class.getResourceAsStream(name)) {
       return new String(Objects.requireNonNull(in, name).readAllBytes(), StandardCharsets.UTF_8);
     } catch (IOException e) {
       throw new UncheckedIOException(e);

@@ -37,6 +37,7 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.offer.Plan;
 import org.eskerfield.offer.Plan.Proof;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -49,7 +50,6 @@ import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

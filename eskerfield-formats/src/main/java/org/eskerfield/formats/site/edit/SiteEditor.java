@@ -43,17 +43,6 @@ import org.snakeyaml.engine.v2.nodes.SequenceNode;
  */
 public final class SiteEditor {
   private static final int CONTEXT = 2;
-  private static final int LONGEST_KEY = 1000;
-
-  /** Text that YAML would take for something else, or that holds what means something to it. */
-  private static final Pattern NEEDS_QUOTES =
-      Pattern.compile(
-          "^$|^[\\s\\-?:,\\[\\]{}#&*!|>'\"%@`].*|.*[:#,\\[\\]{}].*|.*\\s$|"
-              + "(?i)true|false|null|yes|no|on|off|~");
-
-  /** Ports, addresses of both families and the like hold a colon, but no blank behind it. */
-  private static final Pattern PLAIN_ALL_THE_SAME = Pattern.compile("[\\w./-]+(:[\\w./-]+)*+");
-
   private static final Pattern LONE_RETURN = Pattern.compile("\\r(?!\\n)");
 
   private record Replacement(int start, int end, String by) {}
@@ -62,6 +51,7 @@ public final class SiteEditor {
   private record Found(Node value, @Nullable NodeTuple entry, @Nullable CollectionNode<?> holder) {}
 
   private final SiteText text;
+  private final YamlValues values;
   private final Map<String, Found> byPlace = new HashMap<>();
   private final List<Replacement> replacements = new ArrayList<>();
 
@@ -75,6 +65,7 @@ public final class SiteEditor {
     LoadSettings settings =
         LoadSettings.builder().setUseMarks(true).setCodePointLimit(Integer.MAX_VALUE).build();
     this.text = new SiteText(text, settings);
+    this.values = new YamlValues(this.text.lineBreak());
     new Compose(settings)
         .composeReader(new WholeCharacters(new StringReader(text)))
         .ifPresent(this::visitRoot);
@@ -217,10 +208,6 @@ public final class SiteEditor {
     return text.column(at);
   }
 
-  private String lineBreak() {
-    return text.lineBreak();
-  }
-
   private void replace(int start, int end, String by) {
     replacements.add(new Replacement(start, end, by));
   }
@@ -251,10 +238,10 @@ public final class SiteEditor {
       take(mapping(taken.owner()), taken.key());
     } else if (edit instanceof Edit.Rename rename) {
       Node name = mustHave(mapping(rename.owner()), rename.key()).getKeyNode();
-      replace(start(name), end(name), name(rename.name()));
+      replace(start(name), end(name), YamlValues.name(rename.name()));
     } else if (edit instanceof Edit.Replace replacement) {
       Node value = find(replacement.value()).value;
-      replace(start(value), end(value), flow(replacement.by()));
+      replace(start(value), end(value), YamlValues.flow(replacement.by()));
     } else if (edit instanceof Edit.Remove removal) {
       Found found = find(removal.object());
       if (found.holder == null) {
@@ -271,20 +258,22 @@ public final class SiteEditor {
         int indent = lines ? column(start(named)) : 0;
         add(
             named,
-            name(define.name())
+            YamlValues.name(define.name())
                 + ":"
-                + (lines ? block(define.value(), indent + 2) : " " + flow(define.value())));
+                + (lines
+                    ? values.block(define.value(), indent + 2)
+                    : " " + YamlValues.flow(define.value())));
       } else if (entry == null && isBlock(owner)) {
         int indent = column(start(owner)) + 2;
         add(
             owner,
-            name(define.key())
+            YamlValues.name(define.key())
                 + ":"
-                + lineBreak()
+                + text.lineBreak()
                 + " ".repeat(indent)
-                + name(define.name())
+                + YamlValues.name(define.name())
                 + ":"
-                + block(define.value(), indent + 2));
+                + values.block(define.value(), indent + 2));
       } else {
         put(owner, define.key(), Map.of(define.name(), define.value()));
       }
@@ -317,7 +306,7 @@ public final class SiteEditor {
     }
     NodeTuple entry = entry(mapping, key);
     if (entry == null) {
-      add(mapping, name(key) + ": " + flow(value));
+      add(mapping, YamlValues.name(key) + ": " + YamlValues.flow(value));
       return;
     }
     Node old = entry.getValueNode();
@@ -325,7 +314,7 @@ public final class SiteEditor {
     if (colon == SiteText.NONE) {
       throw new UneditableException("'" + key + "' stands there without a colon");
     }
-    String by = flow(value);
+    String by = YamlValues.flow(value);
     if (SiteText.isNothing(old)) {
       replace(colon + 1, colon + 1, " " + by);
     } else if (isBlock(old)) { // its lines go; comments between stay
@@ -350,7 +339,10 @@ public final class SiteEditor {
       replace(
           at,
           at,
-          (apart ? lineBreak() : "") + lineBreak() + " ".repeat(column(start(mapping))) + line);
+          (apart ? text.lineBreak() : "")
+              + text.lineBreak()
+              + " ".repeat(column(start(mapping)))
+              + line);
     } else if (mapping.getValue().isEmpty()) {
       replace(start(mapping), end(mapping), "{ " + line + " }");
     } else {
@@ -486,69 +478,84 @@ public final class SiteEditor {
       return;
     }
     NodeTuple entry = entry(owner, key);
-    if (entry == null && isBlock(owner)) {
-      int indent = column(start(owner));
-      String item = "- " + item(insert.item(), indent + 2, /* lines= */ true);
-      String line = lineBreak() + " ".repeat(indent + 2) + item;
-      if (begun.add(start(owner) + " " + key)) {
-        add(owner, name(key) + ":" + line, indent == 0); // what stands at the top is set apart
-      } else {
-        int at = lineEnd(end(owner));
-        replace(at, at, line); // behind the item that began the list
-      }
-      return;
-    }
     if (entry == null) {
-      add(owner, name(key) + ": [" + flow(insert.item()) + "]");
-      return;
-    }
-    if (!(entry.getValueNode() instanceof SequenceNode list)) {
-      Node only = entry.getValueNode(); // one value stands for a list of one
-      if (!(only instanceof ScalarNode scalar) || SiteText.isNothing(only)) {
-        throw new UneditableException("'" + key + "' is no list there");
+      begin(owner, key, insert.item());
+    } else if (entry.getValueNode() instanceof SequenceNode list) {
+      Node before = insert.before() == null ? null : find(insert.before()).value;
+      if (before != null && !list.getValue().contains(before)) {
+        throw new UneditableException("the item that it goes before is not in '" + key + "'");
       }
-      boolean quoted = text.part(start(only), end(only)).matches("(?s)['\"].*");
-      String one = quoted ? text.part(start(only), end(only)) : flow(scalar.getValue());
-      replace(start(only), end(only), "[" + one + ", " + flow(insert.item()) + "]");
-      return;
-    }
-    Node before = insert.before() == null ? null : find(insert.before()).value;
-    if (before != null && !list.getValue().contains(before)) {
-      throw new UneditableException("the item that it goes before is not in '" + key + "'");
-    }
-    if (!isBlock(list)) {
-      String item = flow(insert.item());
-      if (list.getValue().isEmpty() && isBlock(owner)) {
+      if (isBlock(list)) {
+        insertLine(list, insert.item(), before);
+      } else if (list.getValue().isEmpty() && isBlock(owner)) {
         int indent = column(start(owner)) + 2;
-        String line = "- " + item(insert.item(), indent, /* lines= */ true);
+        String line = "- " + values.item(insert.item(), indent, /* lines= */ true);
         int from = end(entry.getKeyNode()) + 1;
-        replace(from, end(list), lineBreak() + " ".repeat(indent) + line);
-      } else if (list.getValue().isEmpty()) {
-        replace(start(list), end(list), "[" + item + "]");
-      } else if (before != null) {
-        replace(start(before), start(before), item + ", ");
+        replace(from, end(list), text.lineBreak() + " ".repeat(indent) + line);
       } else {
-        int at = end(list.getValue().get(list.getValue().size() - 1));
-        replace(at, at, ", " + item);
+        insertBetweenCommas(list, YamlValues.flow(insert.item()), before);
       }
+    } else {
+      makeList(entry.getValueNode(), key, insert.item());
+    }
+  }
+
+  /** Begins a list that is not there yet, or adds to one that an edit began. */
+  private void begin(MappingNode owner, String key, Object item) {
+    if (!isBlock(owner)) {
+      add(owner, YamlValues.name(key) + ": [" + YamlValues.flow(item) + "]");
       return;
     }
+    int indent = column(start(owner));
+    String written = "- " + values.item(item, indent + 2, /* lines= */ true);
+    String line = text.lineBreak() + " ".repeat(indent + 2) + written;
+    if (begun.add(start(owner) + " " + key)) {
+      // What stands at the top is set apart.
+      add(owner, YamlValues.name(key) + ":" + line, indent == 0);
+    } else {
+      int at = lineEnd(end(owner));
+      replace(at, at, line); // behind the item that began the list
+    }
+  }
+
+  /** Makes a list of one value that stands for a list of one, and adds to it. */
+  private void makeList(Node only, String key, Object item) {
+    if (!(only instanceof ScalarNode scalar) || SiteText.isNothing(only)) {
+      throw new UneditableException("'" + key + "' is no list there");
+    }
+    boolean quoted = text.part(start(only), end(only)).matches("(?s)['\"].*");
+    String one = quoted ? text.part(start(only), end(only)) : YamlValues.flow(scalar.getValue());
+    replace(start(only), end(only), "[" + one + ", " + YamlValues.flow(item) + "]");
+  }
+
+  private void insertBetweenCommas(SequenceNode list, String item, @Nullable Node before) {
+    if (list.getValue().isEmpty()) {
+      replace(start(list), end(list), "[" + item + "]");
+    } else if (before != null) {
+      replace(start(before), start(before), item + ", ");
+    } else {
+      int at = end(list.getValue().get(list.getValue().size() - 1));
+      replace(at, at, ", " + item);
+    }
+  }
+
+  private void insertLine(SequenceNode list, Object item, @Nullable Node before) {
     int indent = column(text.dash(list, 0));
     // As the item that it comes to stand beside.
     boolean lines =
         isBlock(before != null ? before : list.getValue().get(list.getValue().size() - 1));
-    String item = " ".repeat(indent) + "- " + item(insert.item(), indent, lines);
+    String line = " ".repeat(indent) + "- " + values.item(item, indent, lines);
     if (before != null) {
       int dash = text.dash(list, list.getValue().indexOf(before));
       if (!text.beginsLine(dash)) {
         throw new UneditableException("the item that it goes before shares its line");
       }
       int at = text.withComments(lineStart(dash));
-      replace(at, at, item + lineBreak());
+      replace(at, at, line + text.lineBreak());
     } else {
       mustEnd(list);
       int at = lineEnd(end(list));
-      replace(at, at, lineBreak() + item);
+      replace(at, at, text.lineBreak() + line);
     }
   }
 
@@ -584,74 +591,10 @@ public final class SiteEditor {
     int start = text.withComments(lineStart(dash));
     int end = text.nextLine(end(item.value));
     String lines = text.part(start, end);
-    lines = lines.endsWith("\n") ? lines : lines + lineBreak();
+    lines = lines.endsWith("\n") ? lines : lines + text.lineBreak();
     replace(start, end, "");
     int at = before == null ? text.nextLine(end(list)) : text.withComments(lineStart(target));
     boolean open = at == text.length() && !text.text().endsWith("\n");
-    replace(at, at, open ? lineBreak() + lines.stripTrailing() : lines);
-  }
-
-  // How values are written.
-
-  private String item(Object item, int indent, boolean lines) {
-    if (!lines || !(item instanceof Map<?, ?> map)) {
-      return flow(item);
-    }
-    List<String> written = new ArrayList<>();
-    map.forEach((key, value) -> written.add(name(key) + ": " + flow(value)));
-    return String.join(lineBreak() + " ".repeat(indent + 2), written);
-  }
-
-  /** A value behind its key: a map and a list of maps in lines, all else in the same line. */
-  private String block(Object value, int indent) {
-    String start = lineBreak() + " ".repeat(indent);
-    StringBuilder out = new StringBuilder();
-    if (value instanceof Map<?, ?> map) {
-      map.forEach(
-          (key, each) ->
-              out.append(start)
-                  .append(name(key))
-                  .append(':')
-                  .append(each instanceof List<?> ? block(each, indent + 2) : " " + flow(each)));
-      return out.toString();
-    }
-    if (value instanceof List<?> list && list.stream().allMatch(each -> each instanceof Map)) {
-      for (Object each : list) {
-        out.append(start).append("- ").append(item(each, indent, /* lines= */ true));
-      }
-      return out.toString();
-    }
-    return " " + flow(value);
-  }
-
-  /** A key. YAML has none longer than 1,024 characters in a line. */
-  private static String name(Object key) {
-    String written = flow(key);
-    if (written.length() > LONGEST_KEY) {
-      throw new UneditableException("a name of more than " + LONGEST_KEY + " characters is none");
-    }
-    return written;
-  }
-
-  private static String flow(Object value) {
-    if (value instanceof Map<?, ?> map) {
-      List<String> written = new ArrayList<>();
-      map.forEach((key, each) -> written.add(name(key) + ": " + flow(each)));
-      return "{ " + String.join(", ", written) + " }";
-    }
-    if (value instanceof List<?> list) {
-      return "[" + String.join(", ", list.stream().map(SiteEditor::flow).toList()) + "]";
-    }
-    String text = value.toString();
-    if (value instanceof Boolean || value instanceof Number) {
-      return text;
-    }
-    if (Printable.firstThatIsNot(text) >= 0) { // line breaks, and what only notes may hold
-      String escaped = text.replace("\\", "\\\\").replace("\"", "\\\"").replace("\n", "\\n");
-      return '"' + Printable.escaped(escaped) + '"';
-    }
-    return NEEDS_QUOTES.matcher(text).matches() && !PLAIN_ALL_THE_SAME.matcher(text).matches()
-        ? "'" + text.replace("'", "''") + "'"
-        : text;
+    replace(at, at, open ? text.lineBreak() + lines.stripTrailing() : lines);
   }
 }

@@ -9,8 +9,8 @@ import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Cure;
 import org.eskerfield.check.Opening;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**

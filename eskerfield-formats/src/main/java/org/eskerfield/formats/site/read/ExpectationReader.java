@@ -21,7 +21,7 @@ import org.eskerfield.formats.literal.BadLiteralException;
 import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.literal.Problems;
 import org.eskerfield.formats.literal.Times;
-import org.eskerfield.formats.site.shape.SiteShapes;
+import org.eskerfield.formats.site.shape.ExpectationShapes;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
@@ -31,11 +31,11 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.verify.Expectation;
-import org.eskerfield.walk.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /** Reads expectations: those of a site file, and files that hold nothing else. */
@@ -83,7 +83,10 @@ public final class ExpectationReader {
       } else if (problems.isEmpty()) {
         Fields fields =
             Fields.check(
-                Objects.requireNonNull(parsed.root()), SiteShapes.EXPECTATIONS, start, problems);
+                Objects.requireNonNull(parsed.root()),
+                ExpectationShapes.EXPECTATIONS,
+                start,
+                problems);
         read = new ExpectationReader(site, problems, file.getParent()).read(fields);
       }
       if (!problems.isEmpty()) {

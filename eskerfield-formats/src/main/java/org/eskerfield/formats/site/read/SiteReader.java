@@ -10,14 +10,11 @@ import java.nio.file.Path;
 import java.time.DateTimeException;
 import java.time.ZoneId;
 import java.util.ArrayDeque;
-import java.util.ArrayList;
 import java.util.Deque;
 import java.util.HashSet;
 import java.util.Iterator;
 import java.util.LinkedHashMap;
-import java.util.LinkedHashSet;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
@@ -33,21 +30,15 @@ import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
 import org.eskerfield.model.AddressTerm;
-import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Group;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.HostBuilder;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.Place;
-import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
@@ -65,8 +56,6 @@ public final class SiteReader {
   private final SourceText source;
   private final Problems problems;
   private final Terms terms;
-  private static final int MOST_REALMS = 16;
-
   private final Map<String, Network> networks = new LinkedHashMap<>();
   private final Map<String, Host> hosts = new LinkedHashMap<>();
   private final Map<String, Group> groups = new LinkedHashMap<>();
@@ -229,10 +218,11 @@ public final class SiteReader {
   }
 
   private Site read(Fields fields) {
+    NetworkReader networkReader = new NetworkReader(this);
     for (Fields.NamedNode named : fields.named("networks")) {
-      readNetwork(named, child(fields, named));
+      networkReader.read(named, child(fields, named));
     }
-    reportOverlaps();
+    networkReader.reportOverlaps();
     define(fields, "hosts", AddressTerm.Kind.HOST);
     define(fields, "groups", AddressTerm.Kind.GROUP);
     define(fields, "devices", AddressTerm.Kind.DEVICE);
@@ -245,11 +235,12 @@ public final class SiteReader {
           named.name().text(), schedules.read(named.name(), fields.children(named.value())));
     }
     for (Fields.NamedNode named : fields.named("networks")) {
-      readResolver(named, child(fields, named));
+      networkReader.readResolver(named, child(fields, named));
     }
     readGroups(fields);
+    HostReader hostReader = new HostReader(this);
     for (Fields.NamedNode named : fields.named("hosts")) {
-      readHost(named, child(fields, named));
+      hostReader.read(named, child(fields, named));
     }
     for (Fields.NamedNode named : fields.named("devices")) {
       DeviceReader reader = new DeviceReader(this, named.name(), child(fields, named));
@@ -321,133 +312,6 @@ public final class SiteReader {
 
   // Networks.
 
-  private void readNetwork(Fields.NamedNode named, Fields fields) {
-    Node.Scalar name = named.name();
-    terms.define(name, AddressTerm.Kind.NETWORK);
-    List<Prefix> prefixes = new ArrayList<>();
-    for (Node.Scalar text : fields.texts("prefix")) {
-      try {
-        prefixes.add(Literals.prefix(text.text()));
-      } catch (BadLiteralException e) {
-        problems.add(text, e.message(), e.remedy());
-      }
-    }
-    Node.Scalar zone = fields.scalar("zone");
-    if (zone != null) {
-      if (zone.text().equals(Site.ANY) || zone.text().equals(Site.SELF)) {
-        problems.add(
-            zone, "'" + zone.text() + "' is a word of the site file itself", "choose another name");
-      }
-      terms.defineZone(zone.text());
-    }
-    List<Address> carrier = terms.literals(fields.texts("carrier"));
-    if (!carrier.isEmpty() && zone != null && !zone.text().equals(Site.INTERNET)) {
-      problems.add(
-          zone,
-          "network '" + name.text() + "' has a carrier, but is in zone '" + zone.text() + "'",
-          "write zone: internet");
-    }
-    Network network =
-        NetworkBuilder.builder()
-            .name(name.text())
-            .prefixes(prefixes)
-            .zone(zone == null ? "" : zone.text())
-            .realm(fields.text("realm"))
-            .carrier(carrier)
-            .routed(routed(fields))
-            .leases(leases(fields, prefixes))
-            .note(fields.text("note"))
-            .place(name.place())
-            .build();
-    for (Fields block : fields.children("routed")) {
-      Node.Scalar via = block.scalar("via");
-      if (via != null) {
-        checkOn(network, via, "a routed block");
-      }
-    }
-    for (Node.Scalar text : fields.texts("carrier")) {
-      checkOn(network, text, "the carrier");
-    }
-    networks.put(name.text(), network);
-  }
-
-  private List<Network.Routed> routed(Fields fields) {
-    List<Network.Routed> blocks = new ArrayList<>();
-    if (fields.has("routed") && !fields.has("carrier")) {
-      problems.add(
-          fields.place("routed"),
-          "only a carrier routes blocks here, and this network has no 'carrier'",
-          "add carrier: and its address");
-    }
-    for (Fields block : fields.children("routed")) {
-      Node.Scalar to = block.scalar("to");
-      Node.Scalar via = block.scalar("via");
-      try {
-        Address next = via == null ? null : terms.literal(via, via.text());
-        Prefix prefix = to == null ? null : Literals.prefix(to.text());
-        if (next != null && prefix != null) {
-          blocks.add(new Network.Routed(prefix, next, block.place()));
-        }
-      } catch (BadLiteralException e) {
-        problems.add(block.place("to"), e.message(), e.remedy());
-      }
-    }
-    return blocks;
-  }
-
-  private void reportOverlaps() {
-    List<Network> all = new ArrayList<>(networks.values());
-    for (int i = 0; i < all.size(); i++) {
-      Network later = all.get(i);
-      if (terms.isZone(later.name()) && !isOnlyOneOfItsName(later)) {
-        problems.add(
-            later,
-            "network '" + later.name() + "' has the name of a zone that is not just this network",
-            "rename the network or the zone, so that rules can tell them apart");
-      }
-      for (Network earlier : all.subList(0, i)) {
-        if (!Objects.equals(earlier.realm(), later.realm())) {
-          continue;
-        }
-        for (Prefix prefix : later.prefixes()) {
-          for (Prefix other : earlier.prefixes()) {
-            if (prefix.contains(other.first()) || other.contains(prefix.first())) {
-              problems.add(
-                  later,
-                  "the prefix "
-                      + prefix
-                      + " of network '"
-                      + later.name()
-                      + "' overlaps "
-                      + other
-                      + " of network '"
-                      + earlier.name()
-                      + "'",
-                  "give each network addresses of its own, or name the realm of one of them");
-            }
-          }
-        }
-      }
-    }
-    Set<String> realms = new LinkedHashSet<>();
-    for (Network network : all) {
-      if (network.realm() != null && realms.add(network.realm()) && realms.size() == MOST_REALMS) {
-        problems.add(
-            network,
-            "realm '"
-                + network.realm()
-                + "' is one too many: a site has at most "
-                + (MOST_REALMS - 1),
-            "describe it in a file of its own");
-      }
-    }
-  }
-
-  private boolean isOnlyOneOfItsName(Network network) {
-    return network.zone().equals(network.name())
-        && networks.values().stream().filter(n -> n.zone().equals(network.name())).count() == 1;
-  }
-
   /** Looks a network up by the key {@code on}; null, and reported, if there is none. */
   @Nullable Network network(Node.@Nullable Scalar scalar) {
     if (scalar == null) {
@@ -509,139 +373,7 @@ public final class SiteReader {
     }
   }
 
-  // Hosts.
-
-  private void readHost(Fields.NamedNode named, Fields fields) {
-    Node.Scalar name = named.name();
-    String who = "host '" + name.text() + "'";
-    List<Node.Scalar> on = fields.texts("on");
-    boolean outside = on.stream().anyMatch(each -> each.text().equals(Site.INTERNET));
-    List<Network> ownNetworks = outside ? outsideOnly(on, who) : networks(on);
-    List<Address> addresses = terms.literals(fields.texts("at"));
-    for (Node.Scalar text : fields.texts("at")) {
-      if (outside) {
-        checkOutside(text, who);
-      } else {
-        checkOn(ownNetworks, text, who);
-      }
-    }
-    for (int i = 0; i < addresses.size(); i++) {
-      Network network = holding(ownNetworks, addresses.get(i));
-      if (network != null || outside) {
-        hold(
-            network == null ? Site.INTERNET : network.name(),
-            addresses.get(i),
-            who,
-            fields.texts("at").get(Math.min(i, fields.texts("at").size() - 1)));
-      }
-    }
-    for (Network network : ownNetworks) {
-      if (!addresses.isEmpty()
-          && !network.prefixes().isEmpty() // else its prefix cannot be used, which was said
-          && addresses.stream().noneMatch(address -> network.prefixOf(address) != null)
-          && ownNetworks.size() > 1) {
-        problems.add(
-            fields.place("at"),
-            who + " is on network '" + network.name() + "', but has no address there",
-            "add one of " + network.prefixes().get(0));
-      }
-    }
-    List<Prefix> ownPrefixes = new ArrayList<>();
-    for (Node.Scalar text : fields.texts("own-prefix")) {
-      Prefix prefix = prefix(text);
-      if (prefix != null) {
-        ownPrefixes.add(prefix);
-      }
-    }
-    List<Address> gateways = terms.literals(fields.texts("gateway"));
-    for (Node.Scalar text : fields.texts("gateway")) {
-      if (!ownNetworks.isEmpty()) {
-        checkOn(ownNetworks, text, "the gateway of " + who);
-      }
-    }
-    String assigned = fields.text("assigned");
-    List<ServiceTerm> listens = terms.services(fields.texts("listens"));
-    List<ServiceTerm> blocked = terms.services(fields.texts("network-blocks"));
-    AddressTerm resolver = resolver(fields);
-    List<Fields> filters = fields.children("filter");
-    Fields filter = filters.isEmpty() ? null : filters.get(0);
-    hosts.put(
-        name.text(),
-        HostBuilder.builder()
-            .name(name.text())
-            .networks(ownNetworks)
-            .addresses(addresses)
-            .assigned(
-                assigned == null
-                    ? Assignment.FIXED
-                    : Assignment.valueOf(assigned.toUpperCase(Locale.ROOT)))
-            .ownPrefixes(ownPrefixes)
-            .gateways(gateways)
-            .resolver(resolver)
-            .listens(listens)
-            .answersPing(fields.isTrue("answers-ping", true))
-            .filter(filter == null ? null : new RuleReader(terms).filter(name.text(), filter))
-            .blocked(blocked)
-            .off(fields.isTrue("off", false))
-            .note(fields.text("note"))
-            .place(name.place())
-            .build());
-  }
-
-  private List<Network> networks(List<Node.Scalar> names) {
-    List<Network> found = new ArrayList<>();
-    for (Node.Scalar name : names) {
-      Network network = network(name);
-      if (network != null && !found.contains(network)) {
-        found.add(network);
-      }
-    }
-    return found;
-  }
-
-  private List<Network> outsideOnly(List<Node.Scalar> on, String who) {
-    if (on.size() > 1) {
-      problems.add(
-          on.get(0),
-          who + " is on the internet and on networks of the site at once",
-          "describe two hosts, or leave 'internet' out");
-    }
-    return List.of();
-  }
-
-  private static @Nullable Network holding(List<Network> networks, Address address) {
-    for (Network network : networks) {
-      if (network.prefixOf(address) != null) {
-        return network;
-      }
-    }
-    return networks.size() == 1 ? networks.get(0) : null;
-  }
-
-  /** Reports an address that is a member of none of the networks. */
-  private void checkOn(List<Network> own, Node.Scalar text, String who) {
-    Network network = null;
-    try {
-      network = holding(own, Literals.address(text.text()));
-    } catch (BadLiteralException e) {
-      return; // reported where the addresses are read
-    }
-    if (network != null) {
-      checkOn(network, text, who);
-    } else if (!own.isEmpty()) {
-      problems.add(
-          text,
-          "the address "
-              + text.text()
-              + " of "
-              + who
-              + " is in none of its networks "
-              + String.join(", ", own.stream().map(Network::name).toList()),
-          "correct the address or name its network under 'on'");
-    }
-  }
-
-  private @Nullable Prefix prefix(Node.Scalar text) {
+  @Nullable Prefix prefix(Node.Scalar text) {
     try {
       return Literals.prefix(text.text());
     } catch (BadLiteralException e) {
@@ -651,7 +383,7 @@ public final class SiteReader {
   }
 
   /** The resolver that a host or network names: a host or an address. */
-  private @Nullable AddressTerm resolver(Fields fields) {
+  @Nullable AddressTerm resolver(Fields fields) {
     Node.Scalar text = fields.scalar("resolver");
     List<AddressTerm> found =
         text == null ? List.of() : terms.addresses(List.of(text), /* selfAllowed= */ false);
@@ -670,68 +402,6 @@ public final class SiteReader {
       return null;
     }
     return term;
-  }
-
-  private AddressSet leases(Fields fields, List<Prefix> prefixes) {
-    AddressSet all = AddressSet.NONE;
-    for (Node.Scalar text : fields.texts("leases")) {
-      try {
-        AddressSet some = Literals.addresses(text.text());
-        if (some.intersects(AddressSet.ofPrefixes(prefixes).complement())) {
-          problems.add(
-              text,
-              text.text() + " is not within the prefix of the network",
-              "hand out addresses of the network only");
-        }
-        all = all.union(some);
-      } catch (BadLiteralException e) {
-        problems.add(text, e.message(), e.remedy());
-      }
-    }
-    return all;
-  }
-
-  private void readResolver(Fields.NamedNode named, Fields fields) {
-    Network made = networks.get(named.name().text());
-    AddressTerm resolver = resolver(fields);
-    if (made != null && resolver != null) {
-      networks.put(made.name(), made.withResolver(resolver));
-    }
-  }
-
-  private void checkOutside(Node.Scalar text, String who) {
-    try {
-      Address address = Literals.address(text.text());
-      Network network = networkOf(address);
-      if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(address)) {
-        problems.add(
-            text,
-            "the address " + address + " of " + who + " is private, and the internet carries none",
-            "write its public address, or put it on a network");
-      } else if (network != null) {
-        problems.add(
-            text,
-            "the address "
-                + address
-                + " of "
-                + who
-                + " belongs to network '"
-                + network.name()
-                + "'",
-            "write on: " + network.name());
-      }
-    } catch (BadLiteralException e) {
-      return; // reported where the addresses were read
-    }
-  }
-
-  private @Nullable Network networkOf(Address address) {
-    for (Network network : networks.values()) {
-      if (network.prefixOf(address) != null) {
-        return network;
-      }
-    }
-    return null;
   }
 
   private void reportGateways(Site site) {

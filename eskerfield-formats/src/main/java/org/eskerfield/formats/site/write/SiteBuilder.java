@@ -18,7 +18,7 @@ import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
-import org.eskerfield.walk.Outcome;
+import org.eskerfield.outcome.Outcome;
 
 /**
  * Builds a site in code, object after object.
@@ -166,6 +166,8 @@ public final class SiteBuilder {
 
   /** A network. */
   public static final class NetworkPart extends Part<NetworkPart> {
+    private NetworkPart() {}
+
     @Override
     NetworkPart self() {
       return this;

@@ -13,7 +13,7 @@ import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.eskerfield.formats.site.edit.SiteEditor;
 import org.eskerfield.formats.site.shape.Shape;
-import org.eskerfield.formats.site.shape.SiteShapes;
+import org.eskerfield.formats.site.shape.TranslationShapes;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
@@ -470,7 +470,7 @@ public final class SiteWriter {
     put(map, "to", terms(rule.to()));
     map.put("leaving", rule.leaving().text());
     put(map, "pool", pool == null ? null : terms(pool.terms()));
-    Shape shape = rule.by(lent -> SiteShapes.DYNAMIC, shared -> SiteShapes.SHARED);
+    Shape shape = rule.by(lent -> TranslationShapes.DYNAMIC, shared -> TranslationShapes.SHARED);
     put(map, "state", state == null ? null : state(state, shape));
   }
 

@@ -13,8 +13,10 @@ import java.util.regex.MatchResult;
 import java.util.regex.Pattern;
 import org.eskerfield.formats.Generated;
 import org.eskerfield.formats.literal.Problems;
+import org.eskerfield.formats.site.shape.ExpectationShapes;
 import org.eskerfield.formats.site.shape.Shape;
 import org.eskerfield.formats.site.shape.SiteShapes;
+import org.eskerfield.formats.site.shape.TranslationShapes;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
@@ -38,24 +40,24 @@ class ReferenceTest {
           SiteShapes.FILTER,
           SiteShapes.WINDOW,
           SiteShapes.DEVICE,
-          SiteShapes.STATE,
-          SiteShapes.SHARED_STATE,
-          SiteShapes.DYNAMIC_STATE,
+          TranslationShapes.STATE,
+          TranslationShapes.SHARED_STATE,
+          TranslationShapes.DYNAMIC_STATE,
           SiteShapes.INTERFACE_SHAPE,
           SiteShapes.ROUTE,
           SiteShapes.OWN_SERVICE,
-          SiteShapes.STATIC,
-          SiteShapes.DESTINATION,
-          SiteShapes.DYNAMIC,
-          SiteShapes.UNTOUCHED,
-          SiteShapes.HAIRPIN,
-          SiteShapes.ADMIT,
-          SiteShapes.SHARED,
+          TranslationShapes.STATIC,
+          TranslationShapes.DESTINATION,
+          TranslationShapes.DYNAMIC,
+          TranslationShapes.UNTOUCHED,
+          TranslationShapes.HAIRPIN,
+          TranslationShapes.ADMIT,
+          TranslationShapes.SHARED,
           SiteShapes.ACCESS_LIST,
           SiteShapes.GUARD,
           SiteShapes.ACCESS_RULE,
-          SiteShapes.EXPECTATION,
-          SiteShapes.EARLIER,
+          ExpectationShapes.EXPECTATION,
+          ExpectationShapes.EARLIER,
           SiteShapes.ACCEPTED,
           SiteShapes.COUNTED
         }) {

@@ -12,10 +12,10 @@ import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
-import org.eskerfield.walk.Outcome;
 import org.junit.jupiter.api.Test;
 
 /** A site built in code, object after object. */

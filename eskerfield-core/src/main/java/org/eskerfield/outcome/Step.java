@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-package org.eskerfield.walk;
+package org.eskerfield.outcome;
 
 import java.util.Locale;
 

@@ -1,0 +1,277 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cause;
+
+import java.util.ArrayList;
+import java.util.List;
+import java.util.Objects;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.DestinationRule;
+import org.eskerfield.model.DestinationRuleBuilder;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.External;
+import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
+import org.eskerfield.model.OutwardRule;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.SharedRuleBuilder;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
+import org.jspecify.annotations.Nullable;
+
+/** Cures of translation rules that are missing, that come too late, or that ask for too little. */
+public final class TranslationCures extends CureScene {
+  TranslationCures(CureScene scene) {
+    super(scene);
+  }
+
+  @Nullable Cure untouched(@Nullable Placed early) {
+    Cure moved = new AccessCures(this).order(early);
+    return moved == null && early instanceof TranslationRule rule
+        ? rule.by(in -> null, out -> null, both -> narrowed(site, both, sent.source()))
+        : moved;
+  }
+
+  /** An untouched rule for inner networks only, as seen from a source; null if that is no help. */
+  public static @Nullable Cure narrowed(Site site, UntouchedRule rule, Address source) {
+    boolean forward = site.addresses(rule.from()).contains(source);
+    List<AddressTerm> wide = forward ? rule.to() : rule.from();
+    List<AddressTerm> other = forward ? rule.from() : rule.to();
+    List<AddressTerm> inner = new ArrayList<>();
+    for (Network network : site.networks().values()) {
+      Address first = network.prefixes().get(0).first();
+      if (network.carrier().isEmpty()
+          && site.addresses(wide).contains(first)
+          && !site.addresses(other).contains(first)) {
+        inner.add(AddressTerm.of(network));
+      }
+    }
+    return inner.isEmpty()
+        ? null
+        : Cure.of(
+            "let " + Labels.of(rule) + " name the inner networks that it is meant for",
+            new Change.Alter(rule, forward ? rule.withTo(inner) : rule.withFrom(inner)));
+  }
+
+  @Nullable Cure face(InwardRule rule) {
+    Interface arriving = leg.arriving();
+    return arriving == null
+        ? null
+        : Cure.of(
+            "let " + Labels.of(rule) + " take what arrives by " + arriving.name(),
+            new Change.Alter(rule, rule.facingTo(InterfaceTerm.of(arriving))));
+  }
+
+  @Nullable Cure from(InwardRule rule) {
+    AddressTerm sender = called(header.source());
+    return rule.by(
+        fixed -> null,
+        to ->
+            Cure.of(
+                "let " + Labels.of(to) + " take packets from " + sender.text() + ", too",
+                new Change.Alter(to, to.withFrom(with(to.from(), sender)))));
+  }
+
+  static @Nullable Cure serve(InwardRule rule, Header header) {
+    return rule.by(
+        fixed -> null,
+        to ->
+            Cure.of(
+                "let " + Labels.of(to) + " take " + Mends.service(header).text(),
+                new Change.Alter(to, Mends.serving(to, header))));
+  }
+
+  @Nullable Cure translationMissing(@Nullable Placed place) {
+    if (place instanceof TranslationRule rule && rule.disabled()) {
+      return enabled(rule);
+    }
+    Cure enabled = enabled();
+    if (enabled != null) {
+      return enabled;
+    }
+    Host host = null;
+    for (Host each : site.hosts().values()) {
+      if (!each.isOutside() && !each.listens().isEmpty() && Case.covers(each.listens(), header)) {
+        if (host != null) {
+          return null; // which of them is meant, only a person can tell
+        }
+        host = each;
+      }
+    }
+    Device device = device();
+    Interface arriving = leg.arriving();
+    if (host == null || device == null || arriving == null) {
+      return null;
+    }
+    return Cure.of(
+        "lead it to " + host.name() + " with a destination rule",
+        rule(device, arriving, host.name(), AddressTerm.of(host), null));
+  }
+
+  static Cure enabled(Placed rule) {
+    Placed by =
+        rule instanceof AccessRule access
+            ? access.withDisabled(false)
+            : ((TranslationRule) rule).enabled();
+    return Cure.of("enable " + Labels.of(rule), new Change.Alter(rule, by));
+  }
+
+  /** A rule of the device that would take the packet, but is disabled; null if there is none. */
+  @Nullable Cure enabled() {
+    Device device = device();
+    Interface arriving = leg.arriving();
+    if (device == null || arriving == null) {
+      return null;
+    }
+    for (InwardRule each : device.inward()) {
+      if (each.disabled() && AccessCures.isFor(each, header) && each.facing().names(arriving)) {
+        return enabled(each);
+      }
+    }
+    return null;
+  }
+
+  Change rule(
+      Device device, Interface arriving, String name, AddressTerm becomes, @Nullable PortSet port) {
+    Address at = header.destination();
+    boolean own = arriving.addresses().contains(at);
+    DestinationRule rule =
+        DestinationRuleBuilder.builder()
+            .name(name)
+            .facing(InterfaceTerm.of(arriving))
+            .external(own ? External.of(arriving) : External.of(at))
+            .services(List.of(Mends.service(header)))
+            .internal(becomes)
+            .internalBlock(Prefix.of(site.addresses(List.of(becomes)).ranges().get(0).first()))
+            .internalPorts(port)
+            .place(Place.IN_CODE)
+            .build();
+    return Mends.first(device, rule);
+  }
+
+  @Nullable Cure outer() {
+    Device outer = device();
+    InwardRule inner = InwardRule.of(obstacle.other());
+    Cure enabled = enabled();
+    if (outer == null || inner == null || leg.arriving() == null || enabled != null) {
+      return enabled;
+    }
+    Address to = Objects.requireNonNull(inner.block(header.destination().family())).first();
+    PortSet port =
+        inner.services().isEmpty() || !Protocol.hasPorts(header.protocol())
+            ? null
+            : PortSet.of(inner.services().get(0).service().parts().get(0).ports().first());
+    return Cure.of(
+        "lead it on to " + owner(inner) + " with a destination rule of " + outer.name(),
+        rule(outer, leg.arriving(), inner.name(), AddressTerm.of(to), port));
+  }
+
+  /** The name of the device that has a rule. */
+  String owner(InwardRule rule) {
+    for (Device device : site.devices().values()) {
+      if (device.translation().contains(rule)) {
+        return device.name();
+      }
+    }
+    throw new IllegalArgumentException("no device has " + Labels.of(rule));
+  }
+
+  @Nullable Cure hairpin(@Nullable Placed place) {
+    InwardRule rule = InwardRule.of(place);
+    Interface arriving = leg.arriving();
+    if (rule == null || arriving == null) {
+      return null;
+    }
+    Hairpin hairpin = rule.hairpin();
+    if (Hairpin.covers(hairpin, arriving)) {
+      return null; // they may already: it fails for another reason
+    }
+    Hairpin wider =
+        hairpin == null
+            ? new Hairpin(InterfaceTerm.of(arriving), Hairpin.Source.DEVICE, Place.IN_CODE)
+            : hairpin.withFrom(hairpin.from().and(arriving));
+    return Cure.of(
+        "let insiders who come by " + arriving.name() + " use the external address",
+        new Change.Alter(rule, rule.hairpinning(wider)));
+  }
+
+  @Nullable Cure privateSource(@Nullable Placed place) {
+    if (obstacle.cause() == Cause.ROUTE_MISSING) {
+      return new RouteCures(this).route();
+    }
+    if (place instanceof TranslationRule rule && rule.disabled()) {
+      return enabled(rule);
+    }
+    Leg last = null;
+    for (Leg each : legs()) {
+      last = each.kind() == Leg.Kind.DEVICE && each.leaving() != null ? each : last;
+    }
+    Device device = last == null ? null : site.devices().get(last.where());
+    Interface leaving = last == null ? null : last.leaving();
+    Network network = site.networkOf(header.source());
+    if (device == null || leaving == null || network == null || !network.carrier().isEmpty()) {
+      return null; // what the carrier itself assigned is no source to be shared
+    }
+    OutwardRule outward = OutwardRule.of(place);
+    InterfaceTerm there = InterfaceTerm.of(leaving);
+    if (outward != null) {
+      return Cure.of(
+          "let " + Labels.of(outward) + " act on what leaves by " + leaving.name(),
+          new Change.Alter(outward, outward.leavingBy(there)));
+    }
+    return Cure.of(
+        "share the address of " + leaving.name() + " among the sources of " + network.name(),
+        new Change.Add(
+            device,
+            SharedRuleBuilder.builder()
+                .name(network.name() + " to the internet")
+                .from(List.of(AddressTerm.of(network)))
+                .leaving(there)
+                .place(Place.IN_CODE)
+                .build(),
+            null));
+  }
+
+  static @Nullable Cure sharing(@Nullable Placed place) {
+    OutwardRule rule = OutwardRule.of(place);
+    return rule == null || !rule.lends()
+        ? null
+        : Cure.of(
+            "let the sources of " + Labels.of(rule) + " share the addresses",
+            new Change.Alter(rule, rule.shared()));
+  }
+
+  @Nullable Cure changed(@Nullable Placed place) {
+    InwardRule rule = InwardRule.of(place);
+    if (rule == null) {
+      return null;
+    }
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        if (device.translation().contains(rule)
+            && rule.external().literal() != null
+            && own.network().prefixOf(rule.external().literal().first()) != null) {
+          return Cure.of(
+              "name the interface instead of an address that it had once",
+              new Change.Alter(rule, rule.at(External.of(own))));
+        }
+      }
+    }
+    return null;
+  }
+}

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.outcome;
+
+/** The fields of a packet that a rule can ask for. */
+public enum MatchField {
+  /** The interface by which the packet arrives. */
+  ARRIVING,
+  /** The source address. */
+  SOURCE,
+  /** The destination address. */
+  DESTINATION,
+  /** Protocol, destination port, or ICMP type. */
+  SERVICE,
+  /** The source port. */
+  SOURCE_PORT,
+  /** The time of day and week. */
+  SCHEDULE
+}

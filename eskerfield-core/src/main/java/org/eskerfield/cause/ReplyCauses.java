@@ -73,10 +73,15 @@ final class ReplyCauses extends Case {
         }
       }
     }
+    return judgeOtherWay(trace, end, answerer, other);
+  }
+
+  /** The reply went by devices that the request did not meet, or by none. */
+  private Verdict judgeOtherWay(Trace trace, Decision end, @Nullable Host answerer, String other) {
     Device strayed = strayedAt(trace);
     if (strayed != null) {
       return verdict(
-          Cause.RETURN_ROUTE_MISSING, other, strayed, routed(strayed, header.destination()));
+          Cause.RETURN_ROUTE_MISSING, other, strayed, routed(strayed, end.after().destination()));
     }
     // It met other devices, or none: the answerer sends its replies elsewhere.
     if (answerer != null && !other.isEmpty() && !answerer.isOutside()) {

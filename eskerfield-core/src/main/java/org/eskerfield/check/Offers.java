@@ -135,8 +135,16 @@ final class Offers {
     Diagnosis diagnosis = check.diagnosed(sample);
     Obstacle obstacle =
         diagnosis == null || diagnosis.obstacles().isEmpty() ? null : diagnosis.obstacles().get(0);
+    report(rule, sample, end, obstacle, /* half= */ !howMuch.startsWith("none"));
+  }
+
+  private void report(
+      InwardRule rule,
+      Conversation sample,
+      Decision end,
+      @Nullable Obstacle obstacle,
+      boolean half) {
     Cure cure = obstacle == null ? null : letIn(rule, obstacle);
-    boolean half = !howMuch.startsWith("none");
     if (obstacle != null
         && obstacle.cause() == Cause.OTHER_SIDE_NAMED
         && obstacle.place() instanceof AccessRule wrong) {

@@ -116,12 +116,9 @@ final class Sides {
       Placed at = first == null ? found : first;
       boolean wrongSide = obstacle != null && obstacle.cause() == Cause.WRONG_INTERFACE;
       boolean disabled = at instanceof TranslationRule rule && rule.disabled();
+      Code usual = disabled ? Code.DISABLED_RULE_NEEDED : Code.SOURCES_UNTRANSLATED;
       check.add(
-          first != null
-              ? Code.UNTOUCHED_FIRST
-              : wrongSide
-                  ? Code.WRONG_INTERFACE
-                  : disabled ? Code.DISABLED_RULE_NEEDED : Code.SOURCES_UNTRANSLATED,
+          first != null ? Code.UNTOUCHED_FIRST : wrongSide ? Code.WRONG_INTERFACE : usual,
           at,
           at instanceof TranslationRule rule ? rule.name() : network.name(),
           "sources of "

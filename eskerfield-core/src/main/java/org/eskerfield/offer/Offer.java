@@ -345,17 +345,7 @@ public final class Offer {
       boolean outermost)
       throws RefusedChangeException {
     Device device = hop.device();
-    List<AccessList> lists = new ArrayList<>();
-    for (AccessList list : device.access()) {
-      if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
-        if (list.stateless()) {
-          throw new RefusedChangeException(
-              "list '" + list.name() + "' of " + device.name() + " keeps no state",
-              "its rules for both directions have to be written by hand (" + list.place() + ")");
-        }
-        lists.add(list);
-      }
-    }
+    List<AccessList> lists = guarding(hop);
     List<AddressTerm> who = new ArrayList<>(wish.from());
     boolean hairpins = !wish.hairpin().isEmpty() && !wish.whole();
     if (hairpins && !fromAnybody()) {
@@ -404,6 +394,22 @@ public final class Offer {
     for (AccessList list : lists) {
       accept(device, list, seen, access);
     }
+  }
+
+  private List<AccessList> guarding(Hop hop) throws RefusedChangeException {
+    Device device = hop.device();
+    List<AccessList> lists = new ArrayList<>();
+    for (AccessList list : device.access()) {
+      if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
+        if (list.stateless()) {
+          throw new RefusedChangeException(
+              "list '" + list.name() + "' of " + device.name() + " keeps no state",
+              "its rules for both directions have to be written by hand (" + list.place() + ")");
+        }
+        lists.add(list);
+      }
+    }
+    return lists;
   }
 
   /** The insiders who may use the external address, too, as an access rule names them. */

@@ -80,6 +80,7 @@ public final class Packet {
    *
    * @throws IllegalArgumentException if the addresses are of different families
    */
+  // So many parameters: they are the fields of the header, and one is made for every packet.
   public Packet(
       Address source,
       int sourcePort,
@@ -96,6 +97,7 @@ public final class Packet {
    *
    * @throws IllegalArgumentException if the addresses are of different families
    */
+  // So many parameters: they are the fields of the header, and one is made for every packet.
   public Packet(
       Address source,
       int sourcePort,

@@ -117,20 +117,11 @@ public final class DeviceProgram {
       }
     }
     this.routes = new RouteTable(device);
-    List<Address> broadcasts = new ArrayList<>();
-    for (Interface own : device.interfaces()) {
-      for (Prefix prefix : own.network().prefixes()) {
-        if (prefix.isNetworkOrBroadcast(prefix.first())) {
-          broadcasts.add(prefix.first());
-          broadcasts.add(prefix.last());
-        }
-      }
-    }
     this.own = AddressSet.ofAddresses(device.addresses());
     this.owned = new Condition.Destination(own);
     this.unforwarded =
         new Condition.Destination(
-            SpecialAddresses.MULTICAST_OR_BROADCAST.union(AddressSet.ofAddresses(broadcasts)));
+            SpecialAddresses.MULTICAST_OR_BROADCAST.union(broadcasts(device)));
     this.shared = new Condition.Destination(sharedAddresses(device));
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
@@ -171,6 +162,20 @@ public final class DeviceProgram {
     this.keepsState = !device.stance().acceptsEverything();
     this.guards =
         new AtomicReferenceArray<>((ownByInterface.length + 1) * (ownByInterface.length + 1));
+  }
+
+  /** The first and last addresses of the networks of a device, which are nobody's. */
+  private static AddressSet broadcasts(Device device) {
+    List<Address> broadcasts = new ArrayList<>();
+    for (Interface own : device.interfaces()) {
+      for (Prefix prefix : own.network().prefixes()) {
+        if (prefix.isNetworkOrBroadcast(prefix.first())) {
+          broadcasts.add(prefix.first());
+          broadcasts.add(prefix.last());
+        }
+      }
+    }
+    return AddressSet.ofAddresses(broadcasts);
   }
 
   /** Compiles the policy of a device of the site. */

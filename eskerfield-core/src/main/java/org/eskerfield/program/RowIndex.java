@@ -246,6 +246,9 @@ final class RowIndex {
     return best == entries.size() ? Row.NONE : best;
   }
 
+  // So many parameters: it is asked of every packet, where an object for them would cost more than
+  // the rest.
+  // So many parameters: it is done for every packet, without an object.
   private int first(
       Field field, long high, long low, int best, Packet packet, boolean own, ZonedDateTime now) {
     for (int node = field.segment(high, low) + field.highs.length; node > 0; node >>= 1) {

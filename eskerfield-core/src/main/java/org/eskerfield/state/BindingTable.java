@@ -83,6 +83,7 @@ final class BindingTable {
   // Lookup.
 
   /** The binding of an internal endpoint by an owner; {@link #NONE} if it has none. */
+  // So many parameters: they are the key, and it is asked for with every packet.
   int ofInternal(
       int internal, int port, int realm, int protocol, int owner, int remote, int remotePort) {
     long inside = inside(internal, port, owner);
@@ -186,6 +187,7 @@ final class BindingTable {
   // Change.
 
   /** Makes a binding, not in use by any session yet, and returns its number. */
+  // So many parameters: they are the row, and an object for it would be made for every binding.
   int make(
       int internal,
       int internalPort,

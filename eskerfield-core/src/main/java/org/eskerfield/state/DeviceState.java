@@ -241,6 +241,7 @@ public final class DeviceState {
    * @param reopened the session whose place it takes, or {@link #NONE}
    * @return the session in the direction of the packet
    */
+  // So many parameters: they are what the steps have found out, and no object is made for a packet.
   public int record(
       Packet left,
       int realm,

@@ -56,25 +56,29 @@ final class Exchange {
   private Header atAnswerer;
 
   /**
-   * An exchange that is to be walked.
+   * Who hears of what happens.
    *
    * @param terse whether only what belongs into a log is put into words
    * @param tallies who counts the decisions of each device, or null
    * @param watch who watches, or null; whoever is watched cannot be terse
    * @param witness hears all that is asked of the packets, or null
    */
+  record Listeners(
+      boolean terse,
+      @Nullable Map<String, Tally> tallies,
+      @Nullable Watch watch,
+      @Nullable Alike witness) {}
+
+  /** An exchange that is to be walked. */
   Exchange(
       SiteProgram program,
       Function<String, DeviceMachine> machines,
       Question question,
       ZonedDateTime now,
-      boolean terse,
-      @Nullable Map<String, Tally> tallies,
-      @Nullable Watch watch,
-      @Nullable Alike witness) {
-    this.terse = terse && watch == null;
-    this.tallies = tallies;
-    this.watch = watch;
+      Listeners listeners) {
+    this.terse = listeners.terse && listeners.watch == null;
+    this.tallies = listeners.tallies;
+    this.watch = listeners.watch;
     this.site = program.site();
     this.program = program;
     this.question = question;
@@ -82,7 +86,7 @@ final class Exchange {
     SiteWalk.Flow flow =
         new SiteWalk.Flow(
             question.sender(), question.source(), question.to(), question.probe().port());
-    this.way = new SiteWalk(program, machines, flow, now, this::comesTo, witness);
+    this.way = new SiteWalk(program, machines, flow, now, this::comesTo, listeners.witness);
     this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
     this.answerer = question.sender();
     this.atAnswerer = packet.header();

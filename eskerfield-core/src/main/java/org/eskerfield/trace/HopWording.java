@@ -68,18 +68,7 @@ final class HopWording {
           "discards it: " + to + " is " + SpecialAddresses.kind(to) + ", which no carrier carries";
       case HOPS_USED_UP -> wording.hopsUsedUp();
       case CARRIED -> carried(by, to);
-      case NO_CARRIER_LINK ->
-          by instanceof Device device
-              ? "has no way to "
-                  + to
-                  + ": rules of "
-                  + device.name()
-                  + " use it, but no carrier link holds it or has it routed here"
-              : "has no way to "
-                  + to
-                  + ": network "
-                  + ((Network) Objects.requireNonNull(by)).name()
-                  + " is no link to a carrier";
+      case NO_CARRIER_LINK -> "has no way to " + to + ": " + noCarrierLink(by);
       case TAKEN_TO_ANSWER ->
           "is taken to answer: the site file does not describe "
               + (isCarrier(to) ? "the carrier's router at " : "a host of the internet at ")
@@ -96,6 +85,14 @@ final class HopWording {
       case REPLY_DISCARDED -> discarded(host(by), at);
       default -> throw new IllegalArgumentException(ruling + " is no decision of a host");
     };
+  }
+
+  private static String noCarrierLink(@Nullable Placed by) {
+    return by instanceof Device device
+        ? "rules of "
+            + device.name()
+            + " use it, but no carrier link holds it or has it routed here"
+        : "network " + ((Network) Objects.requireNonNull(by)).name() + " is no link to a carrier";
   }
 
   private static Host host(@Nullable Placed by) {

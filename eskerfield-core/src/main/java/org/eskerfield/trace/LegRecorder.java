@@ -43,6 +43,7 @@ final class LegRecorder implements Narrator {
   private @Nullable NearMiss near;
   private @Nullable NearMiss missedTranslation;
 
+  // So many parameters: one is made for every leg, also where nothing is put into words.
   LegRecorder(
       String where,
       Leg.Kind kind,
@@ -82,7 +83,7 @@ final class LegRecorder implements Narrator {
             by,
             now,
             filter
-                ? wording.decision(ruling, by, last, now, near, null, null)
+                ? wording.decision(new Wording.Decided(ruling, by, last, now, near, null, null))
                 : wording.hop(ruling, by, now));
       }
       return;
@@ -93,7 +94,11 @@ final class LegRecorder implements Narrator {
     if (terse) {
       if (isForLog(ruling, by)) {
         last = packet.header();
-        add(ruling, by, last, wording.decision(ruling, by, last, last, null, arriving, leaving));
+        add(
+            ruling,
+            by,
+            last,
+            wording.decision(new Wording.Decided(ruling, by, last, last, null, arriving, leaving)));
       }
       return;
     }
@@ -107,7 +112,11 @@ final class LegRecorder implements Narrator {
     if (ruling == Ruling.ROUTED) {
       leaving = by instanceof Route route ? route.leaving() : (Interface) by;
     }
-    add(ruling, by, now, wording.decision(ruling, by, last, now, near, arriving, leaving));
+    add(
+        ruling,
+        by,
+        now,
+        wording.decision(new Wording.Decided(ruling, by, last, now, near, arriving, leaving)));
   }
 
   /** Whether a decision belongs into a log. */

@@ -231,8 +231,8 @@ public final class Run {
       boolean terse,
       @Nullable Map<String, Tally> counting,
       @Nullable Watch watch) {
-    return new Exchange(
-        program, this::machine, question.on(site()), clock.now(), terse, counting, watch, null);
+    Exchange.Listeners listeners = new Exchange.Listeners(terse, counting, watch, null);
+    return new Exchange(program, this::machine, question.on(site()), clock.now(), listeners);
   }
 
   /** Who watches flows whose times are given, so that nobody may wait. */
@@ -419,7 +419,8 @@ public final class Run {
   /** As {@link #ask(Question)}; somebody hears all that is asked of the packets. */
   Trace ask(Question question, Alike alike) {
     Question here = question.on(site());
-    return new Exchange(program, this::machine, here, clock.now(), false, null, null, alike).run();
+    Exchange.Listeners listeners = new Exchange.Listeners(false, null, null, alike);
+    return new Exchange(program, this::machine, here, clock.now(), listeners).run();
   }
 
   /**

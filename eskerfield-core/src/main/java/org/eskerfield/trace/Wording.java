@@ -62,7 +62,17 @@ final class Wording {
     return named == null ? address.toString() : named.name() + " (" + address + ")";
   }
 
-  String decision(
+  /**
+   * A decision of a device.
+   *
+   * @param by what decided, or null
+   * @param before the packet before
+   * @param after the packet afterwards
+   * @param near the rule that nearly took it, or null
+   * @param arriving where it came in; null for the device's own
+   * @param leaving where it leaves; null where that is not decided
+   */
+  record Decided(
       Ruling ruling,
       @Nullable Placed by,
       Header before,
@@ -70,168 +80,222 @@ final class Wording {
       @Nullable NearMiss near,
       @Nullable Interface arriving,
       @Nullable Interface leaving) {
-    String to = after.destinationText();
-    Address source = after.source();
-    String label = by == null ? "" : Labels.of(by);
-    String nearly = near == null ? "" : "; " + near.text();
-    return switch (ruling) {
+    private String label() {
+      return by == null ? "" : Labels.of(by);
+    }
+
+    private String nearly() {
+      return near == null ? "" : "; " + near.text();
+    }
+  }
+
+  /** A decision of a device in words: what it does, and why. */
+  String decision(Decided it) {
+    return arrival(it);
+  }
+
+  /** What it says when a packet arrives. */
+  private String arrival(Decided it) {
+    return switch (it.ruling) {
       case SENT_BY_DEVICE -> "sends a packet of its own";
-      case ARRIVED -> "takes it in on " + label;
-      case INTERFACE_DOWN -> "cannot take it in: " + label + state(by);
-      case SOURCE_IS_OWN -> "drops it: its source " + source + " is the device's own address";
-      case SOURCE_IMPOSSIBLE -> "drops it: no packet may come from " + source;
+      case ARRIVED -> "takes it in on " + it.label();
+      case INTERFACE_DOWN -> "cannot take it in: " + it.label() + state(it.by);
+      case SOURCE_IS_OWN ->
+          "drops it: its source " + it.after.source() + " is the device's own address";
+      case SOURCE_IMPOSSIBLE -> "drops it: no packet may come from " + it.after.source();
       case SOURCE_BY_OTHER_WAY ->
           "drops it: it came in on "
-              + label
+              + it.label()
               + ", but the way back to "
-              + source
+              + it.after.source()
               + " leads elsewhere (verify-source)";
       case NOT_FORWARDED ->
           "drops it: "
-              + after.destination()
+              + it.after.destination()
               + " is a broadcast, network or multicast address, which no router forwards";
       case SESSION_KNOWN -> "knows its session";
-      case BINDING_KNOWN -> "knows the binding of " + to + ", made by " + label;
+      case BINDING_KNOWN ->
+          "knows the binding of " + it.after.destinationText() + ", made by " + it.label();
       case BINDING_KNOWN_INSIDE ->
-          "knows the binding of " + to + ", made by " + label + ", which insiders may use as well";
+          "knows the binding of "
+              + it.after.destinationText()
+              + ", made by "
+              + it.label()
+              + ", which insiders may use as well";
       case ERROR_KNOWN -> "knows the session of the packet that the error is about";
       case CONNECTION_EXPECTED -> "knows it: the data connection that was announced";
       case ERROR_UNMATCHED -> "drops it: an error about a packet of no session that it knows";
       case TEXT_TRANSLATED ->
           "names the endpoint in the text as the other side knows it (gateway for file transfer)";
       case BINDING_FILTERED ->
-          "drops it: " + to + " is in use by " + label + ", but not to speak with " + who(source);
+          "drops it: "
+              + it.after.destinationText()
+              + " is in use by "
+              + it.label()
+              + ", but not to speak with "
+              + who(it.after.source());
       case FLOW_IS_NEW -> "knows no session for it: a new flow";
-      case DESTINATION_TRANSLATED -> "changes the destination to " + to + " by " + label;
-      case DESTINATION_RESTORED -> "changes the destination to " + to + ", as its session says";
-      case UNTOUCHED -> "leaves both addresses as they are by " + label;
+      default -> destination(it);
+    };
+  }
+
+  /** What it says of the destination. */
+  private String destination(Decided it) {
+    return switch (it.ruling) {
+      case DESTINATION_TRANSLATED ->
+          "changes the destination to " + it.after.destinationText() + " by " + it.label();
+      case DESTINATION_RESTORED ->
+          "changes the destination to " + it.after.destinationText() + ", as its session says";
+      case UNTOUCHED -> "leaves both addresses as they are by " + it.label();
       case PORT_LIMIT_REACHED ->
           "gives it no port: "
-              + who(source)
+              + who(it.after.source())
               + " has as many as one source may, by "
-              + label
+              + it.label()
               + " and the device's 'ports-per-source'";
       case POOL_USED_UP ->
-          "has no address left for it: " + label + " has lent every one of its pool";
-      case DESTINATION_KEPT -> "keeps the destination " + to + nearly;
+          "has no address left for it: " + it.label() + " has lent every one of its pool";
+      case DESTINATION_KEPT -> "keeps the destination " + it.after.destinationText() + it.nearly();
       case DESTINATION_UNMATCHED ->
           "drops it: "
-              + after.destination()
+              + it.after.destination()
               + " is an address of translation rules, and none of them takes this packet"
-              + nearly;
-      case DEVICE_ACCEPTED_BY_RULE, ACCEPTED_BY_RULE -> "accepts it by " + label;
+              + it.nearly();
+      default -> device(it);
+    };
+  }
+
+  /** What it says of packets for itself, and of their way. */
+  private String device(Decided it) {
+    return switch (it.ruling) {
+      case DEVICE_ACCEPTED_BY_RULE, ACCEPTED_BY_RULE -> "accepts it by " + it.label();
       case DEVICE_ACCEPTED_OTHERWISE, ACCEPTED_OTHERWISE ->
-          "accepts it: no rule of " + label + " matches, and that accepts the rest";
-      case DEVICE_ANSWERS -> "takes it for itself: " + label;
+          "accepts it: no rule of " + it.label() + " matches, and that accepts the rest";
+      case DEVICE_ANSWERS -> "takes it for itself: " + it.label();
       case DEVICE_RECEIVES ->
-          after.inner() == null
+          it.after.inner() == null
               ? "gets the reply to its own packet"
               : "is told that its own packet was not delivered";
       case DEVICE_SERVICE_CLOSED ->
           "drops it: "
-              + label
+              + it.label()
               + " is open to "
-              + from(((OwnService) required(by)).from())
+              + from(((OwnService) required(it.by)).from())
               + " only, and this is from "
-              + who(source);
+              + who(it.after.source());
       case DEVICE_NOT_ADMITTED ->
           "drops it: "
-              + after.destination()
+              + it.after.destination()
               + " is its own address, and neither a translation rule"
               + " nor an own service takes "
-              + service(after)
-              + nearly;
+              + service(it.after)
+              + it.nearly();
       case DEVICE_REFUSES, DEVICE_REFUSES_LATER ->
-          (ruling == Ruling.DEVICE_REFUSES_LATER ? refusesLater(arriving) : "refuses it: ")
-              + (by instanceof OwnService own
-                  ? label
+          (it.ruling == Ruling.DEVICE_REFUSES_LATER ? refusesLater(it.arriving) : "refuses it: ")
+              + (it.by instanceof OwnService own
+                  ? it.label()
                       + (own.from().isEmpty()
                           ? " knows no such connection"
                           : " is open to "
                               + from(own.from())
                               + " only, and this is from "
-                              + who(source))
-                  : after.destination()
+                              + who(it.after.source()))
+                  : it.after.destination()
                       + " is its own address, and it runs no "
-                      + service(after)
-                      + nearly);
+                      + service(it.after)
+                      + it.nearly());
       case DEVICE_SILENT ->
           "gets the ping, but does not answer pings"
-              + (by instanceof OwnService own
-                  ? ": " + label + " is open to " + from(own.from()) + " only"
+              + (it.by instanceof OwnService own
+                  ? ": " + it.label() + " is open to " + from(own.from()) + " only"
                   : "");
       case ENDPOINT_IN_USE ->
           "cannot tell the replies apart from those of another session or rule: "
-              + after.sourceText()
+              + it.after.sourceText()
               + " is in use towards "
-              + to
-              + (by == null ? "" : ", which " + label + " would give it as well");
+              + it.after.destinationText()
+              + (it.by == null ? "" : ", which " + it.label() + " would give it as well");
       case ERROR_OF_BINDING ->
-          "knows the binding of the packet that the error is about, made by " + label;
-      case ROUTED -> routed(by, after, leaving);
+          "knows the binding of the packet that the error is about, made by " + it.label();
+      default -> access(it);
+    };
+  }
+
+  /** What lists, admissions and stances say. */
+  private String access(Decided it) {
+    return switch (it.ruling) {
+      case ROUTED -> routed(it.by, it.after, it.leaving);
       case HOPS_USED_UP -> hopsUsedUp();
-      case HOST_ACCEPTED_BY_RULE -> "lets it in by " + label + " of its own filter";
+      case HOST_ACCEPTED_BY_RULE -> "lets it in by " + it.label() + " of its own filter";
       case HOST_ACCEPTED_OTHERWISE ->
           "lets it in: its own filter has no rule for it and accepts the rest";
       case HOST_FILTERED, HOST_REJECTED ->
-          (ruling == Ruling.HOST_FILTERED ? "drops it" : "rejects it")
-              + (by instanceof AccessRule
-                  ? " by " + label + " of its own filter"
-                  : ": no rule of its own filter accepts it" + nearly);
-      case NO_ROUTE -> "has no route to " + after.destination();
+          (it.ruling == Ruling.HOST_FILTERED ? "drops it" : "rejects it")
+              + (it.by instanceof AccessRule
+                  ? " by " + it.label() + " of its own filter"
+                  : ": no rule of its own filter accepts it" + it.nearly());
+      case NO_ROUTE -> "has no route to " + it.after.destination();
       case ROUTE_DOWN ->
           "cannot send it on: the way to "
-              + after.destination()
+              + it.after.destination()
               + " leads over "
-              + label
+              + it.label()
               + ", which"
-              + state(by);
-      case ROUTE_DISCARDS -> "throws it away, as its " + label + " says";
-      case ADMITTED -> "lets it in: " + label + " admits " + admitted(by);
+              + state(it.by);
+      case ROUTE_DISCARDS -> "throws it away, as its " + it.label() + " says";
+      case ADMITTED -> "lets it in: " + it.label() + " admits " + admitted(it.by);
       case NOT_ADMITTED ->
           "drops it: "
-              + label
+              + it.label()
               + " admits only "
-              + admitted(by)
-              + (near == null ? "" : ", and " + actual(near.fields(), after, arriving));
-      case DROPPED_BY_RULE -> "drops it by " + label;
-      case REJECTED_BY_RULE -> "rejects it by " + label;
-      case DROPPED_OTHERWISE -> "drops it: no rule of " + label + " accepts it" + nearly;
-      case REJECTED_OTHERWISE -> "rejects it: no rule of " + label + " accepts it" + nearly;
+              + admitted(it.by)
+              + (it.near == null ? "" : ", and " + actual(it.near.fields(), it.after, it.arriving));
+      case DROPPED_BY_RULE -> "drops it by " + it.label();
+      case REJECTED_BY_RULE -> "rejects it by " + it.label();
+      case DROPPED_OTHERWISE -> "drops it: no rule of " + it.label() + " accepts it" + it.nearly();
+      case REJECTED_OTHERWISE ->
+          "rejects it: no rule of " + it.label() + " accepts it" + it.nearly();
       case ACCEPTED_BY_STANCE ->
           "accepts it: no list guards the way"
-              + zones(arriving, leaving)
+              + zones(it.arriving, it.leaving)
               + ", and its stance there is accept";
       case DROPPED_BY_STANCE ->
           "drops it: no list guards the way"
-              + zones(arriving, leaving)
+              + zones(it.arriving, it.leaving)
               + ", and its stance there is drop";
       case REJECTED_BY_STANCE ->
           "rejects it: no list guards the way"
-              + zones(arriving, leaving)
+              + zones(it.arriving, it.leaving)
               + ", and its stance there is reject";
+      default -> source(it);
+    };
+  }
+
+  /** What it says of the source, and of the session. */
+  private String source(Decided it) {
+    return switch (it.ruling) {
       case SOURCE_TRANSLATED ->
           "changes the source to "
-              + after.sourceText()
-              + identifier(before, after)
+              + it.after.sourceText()
+              + identifier(it.before, it.after)
               + " by "
-              + label;
+              + it.label();
       case SOURCE_RESTORED ->
-          "changes the source to " + after.sourceText() + ", as its session says";
-      case SOURCE_KEPT -> "keeps the source " + after.sourceText();
+          "changes the source to " + it.after.sourceText() + ", as its session says";
+      case SOURCE_KEPT -> "keeps the source " + it.after.sourceText();
       case CANNOT_SHARE ->
           "drops it: "
-              + label
+              + it.label()
               + " tells senders apart by port, and "
-              + Protocol.name(after.protocol())
+              + Protocol.name(it.after.protocol())
               + " has none";
-      case PORTS_USED_UP -> "has no port left for it: " + label + " has given out every one";
+      case PORTS_USED_UP -> "has no port left for it: " + it.label() + " has given out every one";
       case SESSION_RECORDED -> "remembers the session for the replies";
       case SESSION_NOT_NEEDED -> "forwards it without remembering a session";
       case SESSION_OF_ANOTHER ->
           "forwards it without remembering a session: replies to it belong to another session";
       case NOT_AN_OPENING -> "drops it: it belongs to no session and does not open one";
-      default -> throw new IllegalArgumentException(ruling + " is no decision of a device");
+      default -> throw new IllegalArgumentException(it.ruling + " is no decision of a device");
     };
   }
 

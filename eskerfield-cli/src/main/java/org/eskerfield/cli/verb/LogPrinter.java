@@ -30,6 +30,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.trace.LogEntry;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
+import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
 /** Writes the lines of the log that a call asks for, as they happen. */
@@ -86,6 +87,24 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
         && !hostName.matches("[0-9A-Fa-f.:]*[0-9:][0-9A-Fa-f.:]*")) {
       throw wrong(call, "--log-host: no host is called '" + hostName + "'");
     }
+  }
+
+  /** Adds the options that ask for the log. */
+  static void describe(CommandSpec spec) {
+    spec.addOption(
+        Verb.flag(
+            "--log", "Show what rules asked to be logged, and who got nothing, as it happens."));
+    spec.addOption(
+        Verb.option("--log-as", "FORMAT", "text (if left out), rfc5424 or jsonl, one line each."));
+    spec.addOption(
+        Verb.option("--log-to", "FILE", "Write the log to a file, and not to the screen."));
+    spec.addOption(Verb.option("--log-list", "NAME", "Only what rules of this list log."));
+    spec.addOption(Verb.option("--log-rule", "NAME", "Only what this rule logs."));
+    spec.addOption(
+        Verb.option("--log-host", "HOST", "Only packets from or to this host or address."));
+    spec.addOption(
+        Verb.option(
+            "--log-done", "DONE", "Only accepted, dropped, rejected or exhausted packets."));
   }
 
   /**

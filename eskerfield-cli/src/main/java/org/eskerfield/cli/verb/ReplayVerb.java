@@ -102,16 +102,7 @@ public final class ReplayVerb extends Verb {
                 + " forget those of a host."));
     spec.addOption(several("--restart", "TIME=DEVICE", "At this time a device is restarted."));
     CaptureFile.describe(spec, "everywhere");
-    spec.addOption(
-        flag("--log", "Show what rules asked to be logged, and who got nothing, as it happens."));
-    spec.addOption(
-        option("--log-as", "FORMAT", "text (if left out), rfc5424 or jsonl, one line each."));
-    spec.addOption(option("--log-to", "FILE", "Write the log to a file, and not to the screen."));
-    spec.addOption(option("--log-list", "NAME", "Only what rules of this list log."));
-    spec.addOption(option("--log-rule", "NAME", "Only what this rule logs."));
-    spec.addOption(option("--log-host", "HOST", "Only packets from or to this host or address."));
-    spec.addOption(
-        option("--log-done", "DONE", "Only accepted, dropped, rejected or exhausted packets."));
+    LogPrinter.describe(spec);
     spec.usageMessage()
         .footer(
             "",

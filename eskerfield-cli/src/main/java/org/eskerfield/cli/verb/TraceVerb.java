@@ -42,18 +42,7 @@ public final class TraceVerb extends Verb {
   @Override
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
-    spec.addOption(
-        OptionSpec.builder("--from")
-            .type(List.class)
-            .auxiliaryTypes(String.class)
-            .arity("1")
-            .required(true)
-            .paramLabel("WHO")
-            .description(
-                "Who sends: a host, a device, a device with one of its interfaces ('skerry pier'),"
-                    + " or an address. A group, network or zone, or the"
-                    + " option again, for several side by side.")
-            .build());
+    spec.addOption(senders());
     spec.addOption(
         required(
             "--to",
@@ -75,19 +64,7 @@ public final class TraceVerb extends Verb {
             .description(
                 "The port of the sender, or the identifier of its ping (${DEFAULT-VALUE}).")
             .build());
-    spec.addOption(
-        option(
-            "--mode",
-            "MODE",
-            "Who opens the data connection of a file transfer: passive, active,"
-                + " extended-passive, extended-active."));
-    spec.addOption(
-        option(
-            "--data-to",
-            "WHERE",
-            "Where a passive client opens the data connection to: 'answer', the address that the"
-                + " answer 227 says, or 'control', that of the control connection, as many clients"
-                + " do now."));
+    describeTransfer(spec);
     spec.addOption(
         flag("--packets", "Show the way of every packet, not only of those that decide."));
     spec.addOption(
@@ -112,6 +89,36 @@ public final class TraceVerb extends Verb {
             "",
             "Example: eskerfield trace demo/marrowby.site.yaml --from passenger \\",
             "           --to booking.marrowby.example --service https");
+  }
+
+  private static OptionSpec senders() {
+    return OptionSpec.builder("--from")
+        .type(List.class)
+        .auxiliaryTypes(String.class)
+        .arity("1")
+        .required(true)
+        .paramLabel("WHO")
+        .description(
+            "Who sends: a host, a device, a device with one of its interfaces ('skerry pier'),"
+                + " or an address. A group, network or zone, or the"
+                + " option again, for several side by side.")
+        .build();
+  }
+
+  private static void describeTransfer(CommandSpec spec) {
+    spec.addOption(
+        option(
+            "--mode",
+            "MODE",
+            "Who opens the data connection of a file transfer: passive, active,"
+                + " extended-passive, extended-active."));
+    spec.addOption(
+        option(
+            "--data-to",
+            "WHERE",
+            "Where a passive client opens the data connection to: 'answer', the address that the"
+                + " answer 227 says, or 'control', that of the control connection, as many clients"
+                + " do now."));
   }
 
   @Override

@@ -122,32 +122,26 @@ public final class Capture implements Consumer<Transit> {
     packets++;
     byte[] payload = Payloads.of(site, packet, asked);
     FrameWriter.Content content = content(packet, payload);
-    int direction = packet.isReply() ? 1 : 0;
     List<Leg> legs = packet.legs();
     for (int i = 0; i < legs.size(); i++) {
       Leg leg = legs.get(i);
-      Header came = leg.decisions().get(0).before();
-      Header went = leg.decisions().get(leg.decisions().size() - 1).after();
       if (i > 0) {
         clock += leg.kind() == Leg.Kind.INTERNET ? ACROSS : HOP;
-        see(packet, leg, leg.arriving(), false, legs.get(i - 1), came, content, direction);
+        see(packet, leg, /* leaves= */ false, legs.get(i - 1), content);
       }
       if (i + 1 < legs.size()) {
         clock += HOP / 4;
-        see(packet, leg, leg.leaving(), true, legs.get(i + 1), went, content, direction);
+        see(packet, leg, /* leaves= */ true, legs.get(i + 1), content);
       }
     }
   }
 
   private void see(
-      Transit packet,
-      Leg leg,
-      @Nullable Interface own,
-      boolean leaves,
-      Leg neighbour,
-      Header header,
-      FrameWriter.Content content,
-      int direction) {
+      Transit packet, Leg leg, boolean leaves, Leg neighbour, FrameWriter.Content content) {
+    Interface own = leaves ? leg.leaving() : leg.arriving();
+    List<Decision> decisions = leg.decisions();
+    Header header =
+        leaves ? decisions.get(decisions.size() - 1).after() : decisions.get(0).before();
     if (leg.kind() == Leg.Kind.INTERNET || (leg.kind() == Leg.Kind.DEVICE && own == null)) {
       return;
     }
@@ -159,7 +153,7 @@ public final class Capture implements Consumer<Transit> {
     byte[] mine = hardware.of(leg, own, network);
     byte[] other =
         hardware.of(neighbour, leaves ? neighbour.arriving() : neighbour.leaving(), network);
-    FrameWriter.Content here = at(view, packet, header, content, direction);
+    FrameWriter.Content here = at(view, packet, header, content, packet.isReply() ? 1 : 0);
     byte[] frame = FrameWriter.frame(leaves ? mine : other, leaves ? other : mine, header, here);
     sightings.add(new Sighting(clock, view, leaves, frame, remarks(leg)));
   }

@@ -54,6 +54,7 @@ public final class Svg {
     return text + "\n";
   }
 
+  // So many parameters: they are the attributes of the element.
   public void rectangle(
       String style,
       double x,
@@ -84,6 +85,7 @@ public final class Svg {
   }
 
   /** A line of text; {@code y} is its base line, {@code anchor} start, middle or end. */
+  // So many parameters: they are the attributes of the element.
   public void text(
       String style,
       double x,

@@ -49,7 +49,6 @@ public record NewSite(
 
   /** The text of the file. */
   public String text() {
-    String first = zones.keySet().iterator().next();
     StringBuilder out = new StringBuilder();
     out.append("# yaml-language-server: $schema=./").append(SCHEMA).append('\n');
     out.append(
@@ -77,6 +76,20 @@ public record NewSite(
     out.append("    # A block that the carrier also sends here:\n");
     out.append("    # routed: { to: 192.0.2.64/28, via: ").append(own).append(" }\n\n");
     hosts(out);
+    device(out);
+    out.append("# What must be so, tried anew by 'eskerfield verify' after each change.\n");
+    out.append("expect:\n");
+    for (Map.Entry<String, Prefix> zone : zones.entrySet()) {
+      out.append("  - { from: ").append(zone.getKey());
+      out.append(", to: ").append(outsider()).append(", service: https, outcome: answered }\n");
+    }
+    out.append("  - { from: ").append(outsider()).append(", to: ").append(own);
+    out.append(", service: ssh, outcome: dropped }\n");
+    return out.toString();
+  }
+
+  private void device(StringBuilder out) {
+    String first = zones.keySet().iterator().next();
     out.append("devices:\n  ").append(device).append(":\n");
     out.append("    # What becomes of a way that no list below guards, from zone to zone.\n");
     out.append("    stance:\n");
@@ -100,15 +113,6 @@ public record NewSite(
     out.append("    access:\n      from the internet:\n        guards: { arriving: uplink }\n");
     out.append("        # 'eskerfield offer' puts rules here.\n        rules: []\n");
     out.append("        otherwise: drop\n\n");
-    out.append("# What must be so, tried anew by 'eskerfield verify' after each change.\n");
-    out.append("expect:\n");
-    for (Map.Entry<String, Prefix> zone : zones.entrySet()) {
-      out.append("  - { from: ").append(zone.getKey());
-      out.append(", to: ").append(outsider()).append(", service: https, outcome: answered }\n");
-    }
-    out.append("  - { from: ").append(outsider()).append(", to: ").append(own);
-    out.append(", service: ssh, outcome: dropped }\n");
-    return out.toString();
   }
 
   private void hosts(StringBuilder out) {

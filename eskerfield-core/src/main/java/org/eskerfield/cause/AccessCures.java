@@ -68,13 +68,13 @@ final class AccessCures extends CureScene {
     if (device == null || arriving == null || leaving == null) {
       return null;
     }
-    String way = arriving.name() + " to " + leaving.name();
+    String legs = arriving.name() + " to " + leaving.name();
     Action otherwise =
         device.stance().actionFor(arriving.network().zone(), leaving.network().zone());
     return Cure.of(
-        "let it in: a list that guards the way from " + way,
+        "let it in: a list that guards the way from " + legs,
         new Change.Add(
-            device, AccessList.between(arriving, leaving, way, acceptance(), otherwise), null));
+            device, AccessList.between(arriving, leaving, legs, acceptance(), otherwise), null));
   }
 
   @Nullable Cure admit() {

@@ -46,7 +46,7 @@ class Case {
   final Predicate<Conversation> goal;
 
   // Where it ended.
-  List<Leg> way = List.of();
+  List<Leg> legs = List.of();
   boolean onTheWayBack;
   @Nullable Decision end;
   String sentence = "";
@@ -65,7 +65,7 @@ class Case {
 
   Case(Case other) {
     this(other.site, other.conversation, other.rehearsal, other.goal);
-    way = other.way;
+    legs = other.legs;
     onTheWayBack = other.onTheWayBack;
     end = other.end;
     sentence = other.sentence;
@@ -74,20 +74,20 @@ class Case {
   /** Finds the decision that ended it. */
   void find(Trace trace) {
     onTheWayBack = last(trace.request()).ruling().ends() == null && !trace.reply().isEmpty();
-    way = onTheWayBack ? trace.reply() : trace.request();
+    legs = onTheWayBack ? trace.reply() : trace.request();
     if (trace.outcome() == Outcome.ANSWERED) { // a later packet was lost
       for (Segment segment : conversation.segments()) {
         if (!segment.delivered()) {
-          way = segment.legs();
+          legs = segment.legs();
           onTheWayBack = segment.isReply();
         }
       }
     }
-    end = way.isEmpty() ? null : last(way);
+    end = legs.isEmpty() ? null : last(legs);
   }
 
-  static Decision last(List<Leg> way) {
-    List<Decision> decisions = way.get(way.size() - 1).decisions();
+  static Decision last(List<Leg> legs) {
+    List<Decision> decisions = legs.get(legs.size() - 1).decisions();
     return decisions.get(decisions.size() - 1);
   }
 
@@ -157,7 +157,7 @@ class Case {
   /** The rule that changed the destination last. */
   @Nullable Placed translatedBy() {
     Placed by = null;
-    for (Leg leg : way) {
+    for (Leg leg : legs) {
       for (Decision decision : leg.decisions()) {
         by = decision.ruling() == Ruling.DESTINATION_TRANSLATED ? decision.by() : by;
       }

@@ -95,13 +95,13 @@ final class Classifier extends Case {
   }
 
   private @Nullable Verdict judgeOldSession(Trace opening) {
-    boolean met = false;
+    boolean known = false;
     for (Leg leg : opening.request()) {
       for (Decision decision : leg.decisions()) {
-        met |= decision.ruling() == Ruling.SESSION_KNOWN;
+        known |= decision.ruling() == Ruling.SESSION_KNOWN;
       }
     }
-    if (!met || !goal.test(Tracer.of(site).converse(attempt))) {
+    if (!known || !goal.test(Tracer.of(site).converse(attempt))) {
       return null;
     }
     return verdict(
@@ -327,12 +327,12 @@ final class Classifier extends Case {
 
   /** Did the sender hand it to a router that is not on the way, though another one is? */
   private @Nullable Verdict judgeGateway() {
-    Host sender = site.hosts().get(way.get(0).where());
-    Header header = way.get(0).decisions().get(0).before();
-    Leg end = way.get(way.size() - 1);
+    Host sender = site.hosts().get(legs.get(0).where());
+    Header header = legs.get(0).decisions().get(0).before();
+    Leg end = legs.get(legs.size() - 1);
     boolean lost =
-        last(way).ruling() == Ruling.NO_ROUTE || last(way).ruling() == Ruling.HOPS_USED_UP;
-    if (sender == null || sender.gateways().isEmpty() || !lost || way.size() < 2) {
+        last(legs).ruling() == Ruling.NO_ROUTE || last(legs).ruling() == Ruling.HOPS_USED_UP;
+    if (sender == null || sender.gateways().isEmpty() || !lost || legs.size() < 2) {
       return null;
     }
     Host changed = Mends.leading(site, sender, header.destination());
@@ -342,16 +342,16 @@ final class Classifier extends Case {
             Cause.GATEWAY_OR_PREFIX_WRONG,
             sender.name()
                 + " hands it to "
-                + way.get(1).where()
+                + legs.get(1).where()
                 + ", but the way leads over "
                 + changed.gateways().get(0)
-                + (end.equals(way.get(1)) ? "" : ", not to " + end.where()),
+                + (end.equals(legs.get(1)) ? "" : ", not to " + end.where()),
             sender);
   }
 
   /** Did it miss its way because an interface is down? */
   private @Nullable Verdict judgeDown() {
-    for (Leg leg : way) {
+    for (Leg leg : legs) {
       Device device = site.devices().get(leg.where());
       if (leg.kind() != Leg.Kind.DEVICE || device == null) {
         continue;

@@ -34,10 +34,10 @@ class CureScene {
   CureScene(Site site, Obstacle obstacle, Case found, Decision end) {
     this.site = site;
     this.obstacle = obstacle;
-    this.leg = found.way.get(found.way.size() - 1);
+    this.leg = found.legs.get(found.legs.size() - 1);
     this.end = end;
     this.header = end.after();
-    this.sent = found.way.get(0).decisions().get(0).before();
+    this.sent = found.legs.get(0).decisions().get(0).before();
   }
 
   CureScene(CureScene other) {

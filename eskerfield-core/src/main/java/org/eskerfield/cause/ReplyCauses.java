@@ -22,10 +22,10 @@ final class ReplyCauses extends Case {
   }
 
   @Nullable Verdict judgeReply(Trace trace, Decision end) {
-    Leg leg = way.get(way.size() - 1);
+    Leg leg = legs.get(legs.size() - 1);
     Device device = site.devices().get(leg.where());
     Header header = end.after();
-    Host answerer = site.hosts().get(way.get(0).where());
+    Host answerer = site.hosts().get(legs.get(0).where());
     String other = otherWay(trace);
     switch (end.ruling()) {
       case REPLY_DISCARDED -> {
@@ -94,7 +94,7 @@ final class ReplyCauses extends Case {
 
   private @Nullable Device lastDevice() {
     Device last = null;
-    for (Leg leg : way) {
+    for (Leg leg : legs) {
       last = leg.kind() == Leg.Kind.DEVICE ? site.devices().get(leg.where()) : last;
     }
     return last;
@@ -106,14 +106,14 @@ final class ReplyCauses extends Case {
     for (Leg leg : trace.request()) {
       there.add(0, leg.where());
     }
-    for (int i = 0; i < way.size() && i < there.size(); i++) {
-      if (!way.get(i).where().equals(there.get(i))) {
+    for (int i = 0; i < legs.size() && i < there.size(); i++) {
+      if (!legs.get(i).where().equals(there.get(i))) {
         return "the request came to "
             + there.get(i - 1 < 0 ? 0 : i - 1)
             + " from "
             + there.get(i)
             + ", but the reply goes on to "
-            + way.get(i).where();
+            + legs.get(i).where();
       }
     }
     return "";
@@ -122,9 +122,9 @@ final class ReplyCauses extends Case {
   /** The device that had the reply where it had the request, and sent it elsewhere; or null. */
   private @Nullable Device strayedAt(Trace trace) {
     List<Leg> there = trace.request();
-    for (int i = 1; i < way.size() && i < there.size(); i++) {
-      if (!way.get(i).where().equals(there.get(there.size() - 1 - i).where())) {
-        return i == 1 ? null : site.devices().get(way.get(i - 1).where());
+    for (int i = 1; i < legs.size() && i < there.size(); i++) {
+      if (!legs.get(i).where().equals(there.get(there.size() - 1 - i).where())) {
+        return i == 1 ? null : site.devices().get(legs.get(i - 1).where());
       }
     }
     return null;

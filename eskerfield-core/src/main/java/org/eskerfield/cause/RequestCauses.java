@@ -44,7 +44,7 @@ final class RequestCauses extends Case {
   }
 
   @Nullable Verdict judgeRequest(Decision end) {
-    Leg leg = way.get(way.size() - 1);
+    Leg leg = legs.get(legs.size() - 1);
     Device device = site.devices().get(leg.where());
     Header header = end.after();
     return switch (end.ruling()) {
@@ -109,8 +109,8 @@ final class RequestCauses extends Case {
    * @param ofDevice what it is where a device handed it over, and not the sender
    */
   Verdict judgeAstray(Cause ofDevice) {
-    Leg leg = way.get(way.size() - 1);
-    Leg before = way.get(way.size() - 2);
+    Leg leg = legs.get(legs.size() - 1);
+    Leg before = legs.get(legs.size() - 2);
     Address to = leg.decisions().get(0).before().destination();
     Device device = site.devices().get(before.where());
     return device == null
@@ -214,14 +214,14 @@ final class RequestCauses extends Case {
     Device device = null;
     Interface leaving = null;
     Interface arriving = null;
-    for (Leg leg : way) {
+    for (Leg leg : legs) {
       if (leg.kind() == Leg.Kind.DEVICE && leg.leaving() != null) {
         device = site.devices().get(leg.where());
         leaving = leg.leaving();
         arriving = leg.arriving();
       }
     }
-    Header header = last(way).after();
+    Header header = last(legs).after();
     Network inside = site.networkOf(header.destination());
     if (device != null && inside != null && inside.carrier().isEmpty()) {
       return verdict(

@@ -67,8 +67,8 @@ public final class RouteCures extends CureScene {
           "give " + host.name() + " the prefix of its network",
           new Change.Alter(host, host.withOwnPrefixes(List.of())));
     }
-    Host led = ledBack(host, header.destination());
-    Address gateway = led == null ? null : led.gateway(header.destination().family());
+    Host redirected = sendingBack(host, header.destination());
+    Address gateway = redirected == null ? null : redirected.gateway(header.destination().family());
     return gateway == null
         ? null
         : Cure.of(
@@ -77,7 +77,7 @@ public final class RouteCures extends CureScene {
   }
 
   /** The host with the gateway from which the request came to it. */
-  @Nullable Host ledBack(Host host, Address to) {
+  @Nullable Host sendingBack(Host host, Address to) {
     List<Leg> request = legs();
     if (request.size() >= 2 && request.get(request.size() - 1).where().equals(host.name())) {
       Interface by = request.get(request.size() - 2).leaving();
@@ -122,14 +122,14 @@ public final class RouteCures extends CureScene {
     }
     Device device = device();
     if (device == null) { // the packet got out of the site, or to a host: a device sent it there
-      for (Leg each : obstacle.conversation().opening() == null ? List.<Leg>of() : wayOfEnd()) {
+      for (Leg each : obstacle.conversation().opening() == null ? List.<Leg>of() : legsOfEnd()) {
         device = each.kind() == Leg.Kind.DEVICE ? site.devices().get(each.where()) : device;
       }
     }
     return device == null ? null : route(site, device, header.destination());
   }
 
-  List<Leg> wayOfEnd() {
+  List<Leg> legsOfEnd() {
     Trace trace = Objects.requireNonNull(obstacle.conversation().deciding());
     return trace.reply().isEmpty() ? trace.request() : trace.reply();
   }

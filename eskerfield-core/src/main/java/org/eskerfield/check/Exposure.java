@@ -322,9 +322,9 @@ final class Exposure {
         if (isNarrow(open)) {
           continue; // somebody has thought about it
         }
-        PacketSet fit = check.preferringTo(open, check.describedInside());
-        fit = check.preferring(fit, check.describedInside());
-        Conversation sample = check.traced(check.attempt(fit.sample()));
+        PacketSet preferred = check.preferringTo(open, check.describedInside());
+        preferred = check.preferring(preferred, check.describedInside());
+        Conversation sample = check.traced(check.attempt(preferred.sample()));
         Endpoint at =
             sample == null || sample.opening() == null ? null : sample.opening().deliveredTo();
         boolean arrives = sample != null && (at != null || sample.outcome() == Outcome.UNROUTABLE);
@@ -344,7 +344,7 @@ final class Exposure {
                 + "), and can open connections to "
                 + to.name()
                 + ", such as "
-                + Samples.text(fit.sample()),
+                + Samples.text(preferred.sample()),
             sample,
             Cure.byHand(
                 "let a list or the stance of the device between them drop what "

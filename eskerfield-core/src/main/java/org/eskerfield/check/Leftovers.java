@@ -129,10 +129,10 @@ final class Leftovers {
       if (!host.off()) {
         continue;
       }
-      boolean led = false;
+      boolean offered = false;
       for (Device device : check.site.devices().values()) {
         for (InwardRule rule : device.inward()) {
-          led |= host.addresses().stream().anyMatch(rule.internalBlock()::contains);
+          offered |= host.addresses().stream().anyMatch(rule.internalBlock()::contains);
         }
       }
       boolean resolves =
@@ -142,7 +142,7 @@ final class Leftovers {
                   answer ->
                       host.name().equals(answer.resolver())
                           || answer.addresses().stream().anyMatch(host.addresses()::contains));
-      if (!led && !resolves && !names.contains(host.name())) {
+      if (!offered && !resolves && !names.contains(host.name())) {
         check.add(
             Code.UNUSED,
             host,

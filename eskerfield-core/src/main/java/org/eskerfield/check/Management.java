@@ -84,15 +84,15 @@ final class Management {
         check.passages(device, arriving);
         PacketSet lost =
             toItself
-                .intersection(check.sets(device).led(arriving, rule).arrived())
+                .intersection(check.sets(device).takes(arriving, rule).arrived())
                 .intersection(comingBy(device, arriving));
         boolean away = lost.isEmpty() || leadsToItself(device, rule);
         if (away) {
           continue;
         }
         found = true;
-        PacketSet fit = check.preferring(lost, check.describedOutside());
-        fit = check.preferring(fit, check.addresses(own.from()));
+        PacketSet preferred = check.preferring(lost, check.describedOutside());
+        preferred = check.preferring(preferred, check.addresses(own.from()));
         check.add(
             Code.OWN_SERVICE_TAKEN,
             rule,
@@ -103,7 +103,7 @@ final class Management {
                 + device.name()
                 + " itself away from those who come by "
                 + arriving.name(),
-            check.traced(check.attempt(fit.sample())),
+            check.traced(check.attempt(preferred.sample())),
             cure(device, rule, lost));
       }
     }

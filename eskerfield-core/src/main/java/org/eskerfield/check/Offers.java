@@ -82,7 +82,7 @@ final class Offers {
       if (passages.isEmpty() && !arriving.isUp()) {
         continue;
       }
-      taken = taken.union(check.sets(device).led(arriving, rule).arrived());
+      taken = taken.union(check.sets(device).takes(arriving, rule).arrived());
       if (!passages.isEmpty()) {
         for (Passage passage : check.sets(device).passages(arriving, rule)) {
           letIn = letIn.union(passage.arrived());
@@ -119,11 +119,11 @@ final class Offers {
 
   private void judge(InwardRule rule, PacketSet kept, String howMuch) {
     boolean outside = rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
-    PacketSet fit =
+    PacketSet preferred =
         outside
             ? check.preferring(check.preferring(kept, check.strangers()), check.describedOutside())
             : check.preferring(kept, insiders(rule));
-    Attempt attempt = check.attempt(fit.sample());
+    Attempt attempt = check.attempt(preferred.sample());
     Conversation sample = check.traced(attempt);
     if (sample == null) {
       return;
@@ -336,7 +336,7 @@ final class Offers {
   }
 
   private void inspect(Device device, CompiledList list) {
-    PacketSet led = null;
+    PacketSet takenIn = null;
     for (CompiledList.Entry entry : list.entries()) {
       AccessRule rule = entry.rule();
       if (rule.action() != Action.ACCEPT || rule.to().isEmpty() || !namesPrivateHosts(rule)) {
@@ -350,8 +350,8 @@ final class Offers {
       if (accepted.isEmpty()) {
         continue; // a rule for replies, or for insiders
       }
-      led = led == null ? led(device, list.list()) : led;
-      PacketSet reached = accepted.intersection(led);
+      takenIn = takenIn == null ? takenIn(device, list.list()) : takenIn;
+      PacketSet reached = accepted.intersection(takenIn);
       if (reached.isEmpty()) {
         report(device, rule, accepted, rule.services().isEmpty() ? "" : " on " + texts(rule));
       } else if (!rule.services().isEmpty()) {
@@ -373,14 +373,14 @@ final class Offers {
   }
 
   /** What the rules of the ways that a list guards lead inside. */
-  private PacketSet led(Device device, AccessList list) {
+  private PacketSet takenIn(Device device, AccessList list) {
     List<PacketSet> pieces = new ArrayList<>();
     for (AccessList.Guard guard : list.guards()) {
       InterfaceTerm term = guard.arriving();
       for (Interface arriving : term == null ? device.interfaces() : term.interfaces()) {
         check.passages(device, arriving);
         for (InwardRule rule : device.inward()) {
-          pieces.add(check.sets(device).led(arriving, rule).inside());
+          pieces.add(check.sets(device).takes(arriving, rule).inside());
         }
       }
     }
@@ -389,7 +389,7 @@ final class Offers {
 
   private void report(Device device, AccessRule rule, PacketSet accepted, String services) {
     String to = String.join(", ", rule.to().stream().map(AddressTerm::text).toList());
-    PacketSet fit = check.preferring(accepted, check.describedOutside());
+    PacketSet preferred = check.preferring(accepted, check.describedOutside());
     TranslationRule disabled = disabledFor(device, accepted);
     if (disabled != null) {
       check.add(
@@ -409,7 +409,7 @@ final class Offers {
             + ", but no translation rule of "
             + device.name()
             + " brings them there",
-        check.traced(check.attempt(fit.sample())),
+        check.traced(check.attempt(preferred.sample())),
         disabled != null
             ? Cure.of(
                 "enable " + Labels.of(disabled), new Change.Alter(disabled, disabled.enabled()))
@@ -468,7 +468,7 @@ final class Offers {
           "give it an external address of its own", Change.Add.first(device, fixed, others));
     }
     NameAnswers names = new NameAnswers(check);
-    DestinationRule led =
+    DestinationRule takenIn =
         names
             .told(own, packet)
             .name(rule.name())
@@ -478,11 +478,11 @@ final class Offers {
             .internalPorts(PortSet.of(packet.destinationPort))
             .place(Place.IN_CODE)
             .build();
-    boolean atInterface = led.external().ofInterface() != null;
+    boolean atInterface = takenIn.external().ofInterface() != null;
     return Cure.of(
         "lead it there with a destination rule",
         Change.Add.first(
-            device, atInterface ? led : led.withHairpin(names.hairpinOf(device)), others));
+            device, atInterface ? takenIn : takenIn.withHairpin(names.hairpinOf(device)), others));
   }
 
   /** A rule that leads to the same port of the same address, but over the other protocol. */

@@ -190,9 +190,9 @@ final class Rehearsals {
         for (AddressSet strangers : check.strangersByRoute()) {
           PacketSet senders = passage.arrived().intersection(check.space.sources(strangers));
           for (PacketSet each : parts(rule)) {
-            PacketSet fit = check.preferring(senders.intersection(each), meant(device, rule));
-            fit = check.preferring(fit, check.describedOutside());
-            attempt(rule, check.attempt(fit.sample()));
+            PacketSet preferred = check.preferring(senders.intersection(each), meant(device, rule));
+            preferred = check.preferring(preferred, check.describedOutside());
+            attempt(rule, check.attempt(preferred.sample()));
           }
         }
       }

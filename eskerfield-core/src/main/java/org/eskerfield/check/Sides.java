@@ -82,13 +82,13 @@ final class Sides {
   // Towards the internet.
 
   private void untranslated(Device device, Passage passage, Interface leaving) {
-    PacketSet gone =
+    PacketSet untranslated =
         passage
             .left()
             .intersection(check.space.sources(SpecialAddresses.NOT_ON_THE_INTERNET))
             .intersection(check.space.destinations(check.strangers()))
             .intersection(check.space.of(Family.IPV4));
-    if (gone.isEmpty()
+    if (untranslated.isEmpty()
         || passage.sourceRule() != null // translated, to an address that is private itself
         || leaving.network().carrier().isEmpty()) {
       return;
@@ -96,11 +96,11 @@ final class Sides {
     for (Network network : check.behind(device, passage.arriving())) {
       PacketSet arrived =
           passage
-              .arrivedAs(gone)
+              .arrivedAs(untranslated)
               .intersection(check.space.sources(AddressSet.ofPrefixes(network.prefixes())));
-      PacketSet fit = check.preferring(arrived, check.describedInside());
-      fit = check.preferringTo(fit, check.describedOutside());
-      Conversation sample = check.traced(check.attempt(fit.sample()));
+      PacketSet preferred = check.preferring(arrived, check.describedInside());
+      preferred = check.preferringTo(preferred, check.describedOutside());
+      Conversation sample = check.traced(check.attempt(preferred.sample()));
       Decision end = sample == null ? null : Offers.lastOf(sample);
       if (sample == null || end == null || end.ruling() != Ruling.SOURCE_NOT_CARRIED) {
         continue;
@@ -200,8 +200,8 @@ final class Sides {
         continue;
       }
       boolean open = in.meets(check.space.destinations(Inspection.CARRIED));
-      PacketSet fit = check.preferring(in, check.strangers());
-      fit = check.preferringTo(fit, check.describedInside());
+      PacketSet preferred = check.preferring(in, check.strangers());
+      preferred = check.preferringTo(preferred, check.describedInside());
       check.add(
           Code.WAY_UNGUARDED,
           device.stance(),
@@ -218,7 +218,7 @@ final class Sides {
                   : "neighbours on "
                       + arriving.network().name()
                       + " reach what lies behind directly"),
-          open ? check.traced(check.attempt(fit.sample())) : null,
+          open ? check.traced(check.attempt(preferred.sample())) : null,
           close(device, arriving));
     }
   }
@@ -366,13 +366,14 @@ final class Sides {
         if (arriving.equals(leaving) || isGuarded(device, arriving, leaving)) {
           continue;
         }
-        int fit = 0;
+        int preferred = 0;
         for (CompiledList.Entry entry : list.entries()) {
           AccessRule rule = entry.rule();
-          fit += fits(rule.to(), device, leaving) + fits(rule.from(), device, arriving);
+          preferred +=
+              matching(rule.to(), device, leaving) + matching(rule.from(), device, arriving);
         }
-        if (fit > most) {
-          most = fit;
+        if (preferred > most) {
+          most = preferred;
           best = AccessList.Guard.of(arriving, leaving);
         }
       }
@@ -384,7 +385,7 @@ final class Sides {
             new Change.Alter(list.list(), list.list().withGuards(List.of(best))));
   }
 
-  private int fits(List<AddressTerm> terms, Device device, Interface own) {
+  private int matching(List<AddressTerm> terms, Device device, Interface own) {
     if (terms.isEmpty()) {
       return 0;
     }

@@ -90,15 +90,16 @@ final class Targets {
 
   /** Whether the host listens on every port that the rule leads to. */
   private void listens(Device device, InwardRule rule, Host host, Address to) {
-    PacketSet led = check.space.none();
+    PacketSet inside = check.space.none();
     for (Interface arriving : rule.facing().interfaces()) {
       check.passages(device, arriving);
-      led = led.union(check.sets(device).led(arriving, rule).inside());
+      inside = inside.union(check.sets(device).takes(arriving, rule).inside());
     }
     PacketSet listened =
         host.listens().isEmpty() ? check.space.none() : check.space.services(host.listens());
     PacketSet missing =
-        led.intersection(check.space.destinations(AddressSet.of(to)))
+        inside
+            .intersection(check.space.destinations(AddressSet.of(to)))
             .intersection(check.space.withPorts())
             .minus(listened)
             .without(Dimension.ARRIVING);
@@ -212,7 +213,7 @@ final class Targets {
     }
     PacketSet offered = check.space.services(host.listens());
     PacketSet rest = offered;
-    PacketSet let = check.space.none();
+    PacketSet accepted = check.space.none();
     for (AccessRule rule : host.filter().rules()) {
       if (!rule.disabled()) {
         PacketSet takes =
@@ -222,14 +223,15 @@ final class Targets {
                 .intersection(check.space.sourcePorts(rule.sourcePorts()))
                 .intersection(check.space.during(rule.when()));
         takes = rule.from().isEmpty() ? takes : takes.intersection(sources(rule));
-        let = rule.action() == Action.ACCEPT ? let.union(takes.intersection(rest)) : let;
+        accepted =
+            rule.action() == Action.ACCEPT ? accepted.union(takes.intersection(rest)) : accepted;
         rest = rest.minus(takes);
       }
     }
-    let = host.filter().otherwise() == Action.ACCEPT ? let.union(rest) : let;
-    if (!let.isEmpty()) {
-      families(host, offered, let);
-      managed(host, offered, let);
+    accepted = host.filter().otherwise() == Action.ACCEPT ? accepted.union(rest) : accepted;
+    if (!accepted.isEmpty()) {
+      families(host, offered, accepted);
+      managed(host, offered, accepted);
       return;
     }
     AccessRule rule =
@@ -245,10 +247,10 @@ final class Targets {
   }
 
   /** A host that is managed over the network, with a filter that lets nobody manage it. */
-  private void managed(Host host, PacketSet offered, PacketSet let) {
+  private void managed(Host host, PacketSet offered, PacketSet accepted) {
     PacketSet admin = offered.intersection(check.ports.administration);
     PacketSet.Member one = admin.sample();
-    if (one != null && !let.meets(admin)) {
+    if (one != null && !accepted.meets(admin)) {
       check.add(
           Code.MANAGEMENT_CLOSED,
           host,
@@ -266,11 +268,11 @@ final class Targets {
     return check.space.sources(check.addresses(rule.from()));
   }
 
-  private void families(Host host, PacketSet offered, PacketSet let) {
+  private void families(Host host, PacketSet offered, PacketSet accepted) {
     if (host.address(Family.IPV6) == null || host.address(Family.IPV4) == null) {
       return;
     }
-    PacketSet kept = offered.minus(let);
+    PacketSet kept = offered.minus(accepted);
     boolean kept4 = kept.meets(check.space.of(Family.IPV4));
     boolean kept6 = kept.meets(check.space.of(Family.IPV6));
     if (kept4 != kept6 && host.filter() != null) {

@@ -215,14 +215,14 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
 
     /** Changes that are told as one: the same ends, for the same rules that come or go. */
     private static String key(Fate was, Fate is) {
-      List<String> gone = new ArrayList<>(was.rules());
-      gone.removeAll(is.rules());
+      List<String> removed = new ArrayList<>(was.rules());
+      removed.removeAll(is.rules());
       List<String> fresh = new ArrayList<>(is.rules());
       fresh.removeAll(was.rules());
       StringBuilder key = new StringBuilder();
       key.append(was.trace().outcome()).append(' ').append(is.trace().outcome());
-      key.append(' ').append(gone).append(' ').append(fresh);
-      if (gone.isEmpty() && fresh.isEmpty()) {
+      key.append(' ').append(removed).append(' ').append(fresh);
+      if (removed.isEmpty() && fresh.isEmpty()) {
         // No rule comes or goes: a host, a route or an address changes it.
         key.append(last(was.trace())).append(' ').append(last(is.trace()));
         key.append(name(was.trace())).append(' ').append(name(is.trace()));
@@ -280,9 +280,9 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
             .filter(SiteProgram::isPeculiar)
             .forEach(host -> peculiar.add(host.name()));
       }
-      AddressSet odd = AddressSet.NONE;
+      AddressSet unusual = AddressSet.NONE;
       for (String name : peculiar) {
-        odd = odd.union(addressesOf(before, name)).union(addressesOf(after, name));
+        unusual = unusual.union(addressesOf(before, name)).union(addressesOf(after, name));
       }
       for (Network network : after.networks().values()) {
         Network was = before.networks().get(network.name());
@@ -293,7 +293,7 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
             members(network.prefixes())
                 .intersection(members(was.prefixes()))
                 .intersection(devices.complement())
-                .intersection(odd.complement())
+                .intersection(unusual.complement())
                 .intersection(AddressSet.ofAddresses(network.carrier()).complement());
         if (!members.isEmpty()) {
           origins.add(new Origin(network.name(), null, members));
@@ -308,7 +308,7 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
       AddressSet outside =
           Outside.beyondLinks(before)
               .intersection(Outside.beyondLinks(after))
-              .intersection(odd.complement());
+              .intersection(unusual.complement());
       origins.add(new Origin(null, null, outside));
       return origins;
     }

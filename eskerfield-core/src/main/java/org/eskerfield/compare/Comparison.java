@@ -30,7 +30,7 @@ import org.eskerfield.verify.Verifier;
  * @param changedFates every packet whose fate changes
  * @param expectations those whose outcome changes
  * @param appeared findings that the old site did not have
- * @param gone findings that the new site does not have
+ * @param resolved findings that the new site does not have
  * @param pools pools whose capacity differs
  */
 public record Comparison(
@@ -38,7 +38,7 @@ public record Comparison(
     ChangedFates changedFates,
     List<ExpectationChange> expectations,
     List<Finding> appeared,
-    List<Finding> gone,
+    List<Finding> resolved,
     List<PoolChange> pools) {
   /**
    * What is compared.
@@ -90,7 +90,7 @@ public record Comparison(
     differences = List.copyOf(differences);
     expectations = List.copyOf(expectations);
     appeared = List.copyOf(appeared);
-    gone = List.copyOf(gone);
+    resolved = List.copyOf(resolved);
     pools = List.copyOf(pools);
   }
 

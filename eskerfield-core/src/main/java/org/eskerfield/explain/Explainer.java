@@ -303,7 +303,7 @@ public final class Explainer {
       List<PacketSet> found = new ArrayList<>();
       if (thing instanceof TranslationRule rule) {
         all.passages(arriving, rule).forEach(passage -> found.add(passage.arrived()));
-        found.add(all.led(arriving, rule).arrived());
+        found.add(all.takes(arriving, rule).arrived());
       } else if (thing instanceof OwnService || thing instanceof Route) {
         for (Passage passage : all.passages(arriving)) {
           found.add(through(all, passage, thing));

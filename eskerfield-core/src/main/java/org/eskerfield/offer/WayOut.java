@@ -40,10 +40,10 @@ final class WayOut {
           "name one with 'gateway' of " + host.name() + " (" + host.place() + ")");
     }
     List<Hop> hops = new ArrayList<>();
-    Set<String> met = new HashSet<>();
+    Set<String> visited = new HashSet<>();
     Device device = site.deviceAt(gateway);
     Address at = gateway;
-    while (device != null && met.add(device.name())) {
+    while (device != null && visited.add(device.name())) {
       Interface inner = interfaceAt(device, at);
       Placed by = DeviceProgram.compile(site, device).leading(outsider);
       Interface outer = by instanceof Route route ? route.leaving() : (Interface) by;

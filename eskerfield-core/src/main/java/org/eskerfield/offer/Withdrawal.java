@@ -216,18 +216,18 @@ public final class Withdrawal {
               && !rule.services().isEmpty()
               && to.union(only).equals(only);
       List<ServiceTerm> kept = new ArrayList<>();
-      int gone = 0;
+      int withdrawn = 0;
       for (ServiceTerm term : rule.services()) {
         boolean all =
             term.service().parts().stream()
                 .allMatch(own -> seen.parts.stream().anyMatch(part -> part.covers(own)));
         if (all) {
-          gone++;
+          withdrawn++;
         } else {
           kept.add(term);
         }
       }
-      if (!here || gone == 0 || removed.contains(rule)) {
+      if (!here || withdrawn == 0 || removed.contains(rule)) {
         continue;
       }
       removed.add(rule);
@@ -272,11 +272,11 @@ public final class Withdrawal {
         all.addAll(answer.addresses());
         follows |= answer.follows() != null;
       }
-      boolean gone = !all.isEmpty() && !follows;
+      boolean unused = !all.isEmpty() && !follows;
       for (Address address : all) {
-        gone &= isFree(address);
+        unused &= isFree(address);
       }
-      if (gone) {
+      if (unused) {
         steps.add(
             new Step(
                 "",

@@ -207,9 +207,9 @@ public final class Claims {
     AddressSet routed = AddressSet.NONE;
     for (RoutedHere here : routedHere) {
       List<Prefix> further = new ArrayList<>();
-      for (RouteTable.Entry way : routes.ways()) {
-        if (way.to().length() >= here.block.length() && here.block.contains(way.to().first())) {
-          further.add(way.to());
+      for (RouteTable.Entry entry : routes.entries()) {
+        if (entry.to().length() >= here.block.length() && here.block.contains(entry.to().first())) {
+          further.add(entry.to());
         }
       }
       AddressSet block = AddressSet.ofPrefixes(List.of(here.block));

@@ -117,15 +117,15 @@ public final class DeviceMeaning extends Meaning {
   public PacketSet before(PacketSet some) {
     List<PacketSet> all = new ArrayList<>();
     for (Translations.Inbound entry : program.translations.inbound) {
-      PacketSet led = some;
+      PacketSet before = some;
       if (entry.hairpin() != null || entry.rule().rewritesSources()) {
         for (Interface leaving : program.device.interfaces()) { // the source may be rewritten, too
-          led = led.union(some.preImage(shares(program.ownOf(leaving))));
+          before = before.union(some.preImage(shares(program.ownOf(leaving))));
         }
         Pool pool = entry.rule().pool();
-        led = pool == null ? led : led.union(some.preImage(shares(pool.addresses())));
+        before = pool == null ? before : before.union(some.preImage(shares(pool.addresses())));
       }
-      all.add(led.preImage(entry.rewrite(this)).intersection(of(entry)));
+      all.add(before.preImage(entry.rewrite(this)).intersection(of(entry)));
     }
     for (Translations.Outbound entry : program.translations.outbound) {
       for (Interface leaving : program.device.interfaces()) {

@@ -94,8 +94,8 @@ public final class DeviceProgram {
   /** A destination that goes no further if no rule takes it, by the number of the realm. */
   private final List<Condition> unmatched = new ArrayList<>();
 
-  /** The ways by an interface that a rule names, by its name. */
-  private final Map<String, Row<RouteTable.Entry>> waysBy = new ConcurrentHashMap<>();
+  /** The routes by an interface that a rule names, by its name. */
+  private final Map<String, Row<RouteTable.Entry>> byInterface = new ConcurrentHashMap<>();
 
   public final boolean keepsState;
   public final boolean hasStatelessLists;
@@ -205,21 +205,21 @@ public final class DeviceProgram {
    * @return null if no route leads there, or the interface has no address in the family
    */
   public @Nullable Address sourceTowards(Address to) {
-    RouteTable.Entry way = routes.to(to);
-    Interface leaving = way == null ? null : way.leaving();
+    RouteTable.Entry entry = routes.to(to);
+    Interface leaving = entry == null ? null : entry.leaving();
     return leaving == null ? null : leaving.address(to.family());
   }
 
   /** The route, or the interface of a connected network, that leads to an address; null if none. */
   public @Nullable Placed leading(Address to) {
-    RouteTable.Entry way = routes.to(to);
-    return way == null ? null : way.by();
+    RouteTable.Entry entry = routes.to(to);
+    return entry == null ? null : entry.by();
   }
 
   /** By which interface packets to an address leave; null if none leads there. */
   public @Nullable Interface towards(Address to) {
-    RouteTable.Entry way = routes.to(to);
-    return way == null ? null : way.leaving();
+    RouteTable.Entry entry = routes.to(to);
+    return entry == null ? null : entry.leaving();
   }
 
   /** The number of an interface of the device, from 0 on. */
@@ -273,13 +273,13 @@ public final class DeviceProgram {
     return unmatched.get(realm(arriving));
   }
 
-  /** The ways that packets take; by an interface alone where a rule names one. */
-  public Row<RouteTable.Entry> ways(@Nullable InterfaceTerm fixed) {
+  /** The routes that packets take; by an interface alone where a rule names one. */
+  public Row<RouteTable.Entry> routesBy(@Nullable InterfaceTerm fixed) {
     if (fixed == null) {
       return routes.row();
     }
     Interface by = fixed.interfaces().get(0);
-    return waysBy.computeIfAbsent(by.name(), name -> routes.by(by));
+    return byInterface.computeIfAbsent(by.name(), name -> routes.by(by));
   }
 
   /** The claims on an address, asked of the source of packets. */

@@ -67,19 +67,19 @@ public final class RouteTable {
   }
 
   /**
-   * One way on, asked of where packets come from.
+   * One route, asked of where packets come from.
    *
-   * @param way the way
+   * @param entry the route
    */
-  public record Back(Entry way) implements Condition {
+  public record Back(Entry entry) implements Condition {
     @Override
     public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
-      return way.to.contains(packet.family, packet.sourceHigh, packet.sourceLow);
+      return entry.to.contains(packet.family, packet.sourceHigh, packet.sourceLow);
     }
 
     @Override
     public PacketSet among(Meaning all) {
-      return all.space().sources(AddressSet.ofPrefixes(List.of(way.to)));
+      return all.space().sources(AddressSet.ofPrefixes(List.of(entry.to)));
     }
   }
 
@@ -123,35 +123,36 @@ public final class RouteTable {
     return firstHolding(up, address);
   }
 
-  /** The ways that can be taken, the one that is preferred first. */
-  public List<Entry> ways() {
+  /** The routes that can be taken, the one that is preferred first. */
+  public List<Entry> entries() {
     return up.entries();
   }
 
   /** The way with a number. */
-  public Entry way(int number) {
+  public Entry entry(int number) {
     return up.entries().get(number);
   }
 
-  /** The ways that packets take. */
+  /** The routes that packets take. */
   public Row<Entry> row() {
     return up;
   }
 
-  /** The ways by an interface that a rule names. */
+  /** The routes by an interface that a rule names. */
   public Row<Entry> by(Interface leaving) {
     return new Row<>(
         up.entries().stream()
-            .filter(way -> way.leaving() != null && way.leaving().name().equals(leaving.name()))
+            .filter(
+                entry -> entry.leaving() != null && entry.leaving().name().equals(leaving.name()))
             .toList());
   }
 
-  /** The ways that would be taken if their interfaces were up. */
+  /** The routes that would be taken if their interfaces were up. */
   public Row<Entry> down() {
     return down;
   }
 
-  /** The ways by which replies would go back. */
+  /** The routes by which replies would go back. */
   public Row<Back> back() {
     return back;
   }

@@ -258,11 +258,11 @@ final class Diagrams {
     return without(set, dimension.position, new HashMap<>());
   }
 
-  private Node without(Node set, int dimension, Map<Node, Node> met) {
+  private Node without(Node set, int dimension, Map<Node, Node> visited) {
     if (set.dimension > dimension) {
       return set;
     }
-    Node known = met.get(set);
+    Node known = visited.get(set);
     if (known != null) {
       return known;
     }
@@ -275,11 +275,11 @@ final class Diagrams {
     } else {
       Node[] to = new Node[set.to.length];
       for (int i = 0; i < to.length; i++) {
-        to[i] = without(set.to[i], dimension, met);
+        to[i] = without(set.to[i], dimension, visited);
       }
       result = node(set.dimension, set.last.clone(), to, to.length);
     }
-    met.put(set, result);
+    visited.put(set, result);
     return result;
   }
 
@@ -296,11 +296,11 @@ final class Diagrams {
 
   @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
   private Node moved(
-      Node set, Dimension dimension, long end, long distance, long top, Map<Node, Node> met) {
+      Node set, Dimension dimension, long end, long distance, long top, Map<Node, Node> visited) {
     if (set.dimension > dimension.position) {
       return set; // not asked: nothing is in, or the range is every value and moves nowhere
     }
-    Node known = met.get(set);
+    Node known = visited.get(set);
     if (known != null) {
       return known;
     }
@@ -318,11 +318,11 @@ final class Diagrams {
     } else {
       Node[] to = new Node[set.to.length];
       for (int i = 0; i < to.length; i++) {
-        to[i] = moved(set.to[i], dimension, end, distance, top, met);
+        to[i] = moved(set.to[i], dimension, end, distance, top, visited);
       }
       result = node(set.dimension, set.last.clone(), to, to.length);
     }
-    met.put(set, result);
+    visited.put(set, result);
     return result;
   }
 }

@@ -93,20 +93,20 @@ public final class PacketSet {
     }
 
     @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
-    private static void visit(Node node, int above, Set<Node> met, List<List<long[]>> found) {
+    private static void visit(Node node, int above, Set<Node> visited, List<List<long[]>> found) {
       for (int i = above + 1; i < Math.min(node.dimension, DIMENSIONS); i++) {
         List<long[]> all = found.get(i);
         if (all.isEmpty() || all.get(0) != EVERY) {
           all.add(0, EVERY); // a dimension that is not asked has every value
         }
       }
-      if (node.last.length == 0 || !met.add(node)) {
+      if (node.last.length == 0 || !visited.add(node)) {
         return;
       }
       for (int i = 0; i < node.to.length; i++) {
         if (node.to[i] != Node.NONE) {
           found.get(node.dimension).add(new long[] {node.first(i), node.last[i]});
-          visit(node.to[i], node.dimension, met, found);
+          visit(node.to[i], node.dimension, visited, found);
         }
       }
     }

@@ -49,17 +49,17 @@ public final class PacketWords {
     this.site = site;
     AddressSet owned = Outside.ofDevices(site);
     for (Network network : site.networks().values()) {
-      List<Address> odd = new ArrayList<>(network.carrier());
+      List<Address> unusual = new ArrayList<>(network.carrier());
       for (Prefix prefix : network.prefixes()) {
         if (prefix.isNetworkOrBroadcast(prefix.first())) {
-          odd.addAll(List.of(prefix.first(), prefix.last()));
+          unusual.addAll(List.of(prefix.first(), prefix.last()));
         }
       }
       members.put(
           network.name(),
           AddressSet.ofPrefixes(network.prefixes())
               .intersection(owned.complement())
-              .intersection(AddressSet.ofAddresses(odd).complement()));
+              .intersection(AddressSet.ofAddresses(unusual).complement()));
     }
     this.outside = Outside.beyondLinks(site);
   }

@@ -163,8 +163,8 @@ public final class DeviceState {
     return sessions.pass(packet, (long) realm << 56, arriving, clock.elapsed());
   }
 
-  public void noteWay(int reference, int way) {
-    sessions.noteWay(reference, way);
+  public void notePath(int reference, int path) {
+    sessions.notePath(reference, path);
   }
 
   /** The rule that changed the destination of the opener's packets. */
@@ -435,7 +435,7 @@ public final class DeviceState {
       space.claim(Lending.claims(changed, space.key));
     }
     endpoints.countOn(changed.takable());
-    sessions.forgetWays();
+    sessions.forgetPaths();
   }
 
   /** Ends the sessions over an address of the device's own, and with them the bindings on it. */

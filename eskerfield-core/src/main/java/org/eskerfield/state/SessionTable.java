@@ -37,9 +37,9 @@ final class SessionTable {
   private static final int USES = 7; // binding, rule for the destination, rule for the source
 
   /** Where the number of a way stands in a slot. */
-  private static final long WAY = 0xffffL << 32;
+  private static final long PATH = 0xffffL << 32;
 
-  private static final int MOST_WAYS = 0x10000;
+  private static final int MOST_PATHS = 0x10000;
 
   /** How far an entry may lie from its home; by chance none comes so far. */
   private static final int FARTHEST = 256;
@@ -78,7 +78,7 @@ final class SessionTable {
   private long[] slots = new long[32];
 
   /** The ways that packets go: what the machine notes, by number; 0 is none. */
-  private int[] ways = new int[1];
+  private int[] paths = new int[1];
 
   private int used;
   private int firstFree = NONE;
@@ -145,9 +145,9 @@ final class SessionTable {
    * Puts an entry into the first empty slot from its home on; false if there is none as far as
    * entries may lie.
    *
-   * @param way the number of the way, where it stands in a slot
+   * @param path the number of the way, where it stands in a slot
    */
-  private boolean put(int reference, long way) {
+  private boolean put(int reference, long path) {
     long hash = hash(ends(reference), kind(reference));
     int mask = slots.length - 1;
     int home = (int) hash & mask;
@@ -159,7 +159,7 @@ final class SessionTable {
         return false;
       }
     }
-    slots[at] = (hash >>> 48 << 48) | way | (reference + 1);
+    slots[at] = (hash >>> 48 << 48) | path | (reference + 1);
     return true;
   }
 
@@ -171,7 +171,7 @@ final class SessionTable {
     long[] old = slots;
     slots = new long[size];
     for (int i = 0; i < old.length; i++) {
-      if (old[i] != 0 && !put((int) old[i] - 1, old[i] & WAY)) {
+      if (old[i] != 0 && !put((int) old[i] - 1, old[i] & PATH)) {
         keyed = keys.get(); // and from the beginning: the slots so far are of the other key
         Arrays.fill(slots, 0);
         i = -1;
@@ -211,8 +211,8 @@ final class SessionTable {
     long kind =
         realm | (long) protocol << 32 | (long) packet.sourcePort << 16 | packet.destinationPort;
     long slot = slots[slotOf(ends, kind)];
-    int way = ways[(int) (slot >>> 32) & 0xffff];
-    if (way >>> 16 != arriving) {
+    int path = paths[(int) (slot >>> 32) & 0xffff];
+    if (path >>> 16 != arriving) {
       return 0; // by another interface, not seen to the end before, or no session at all
     }
     int reference = (int) slot - 1;
@@ -233,7 +233,7 @@ final class SessionTable {
     packet.destinationLow = backEnds >>> 32;
     packet.sourcePort = backPorts & 0xffff;
     packet.destinationPort = backPorts >>> 16;
-    return way & 0xffff;
+    return path & 0xffff;
   }
 
   /** What packets of a direction are known by, as they arrive. */
@@ -250,20 +250,20 @@ final class SessionTable {
   }
 
   /** Notes the way of packets of a direction: their interface, and below it the way on. */
-  void noteWay(int reference, int way) {
+  void notePath(int reference, int path) {
     int number = 1;
-    while (number < ways.length && ways[number] != way) {
+    while (number < paths.length && paths[number] != path) {
       number++;
     }
-    if (number == MOST_WAYS) {
+    if (number == MOST_PATHS) {
       return; // too many to note; these packets go the long way
     }
-    if (number == ways.length) {
-      ways = Arrays.copyOf(ways, number + 1);
-      ways[number] = way;
+    if (number == paths.length) {
+      paths = Arrays.copyOf(paths, number + 1);
+      paths[number] = path;
     }
     int at = slotOf(ends(reference), kind(reference));
-    slots[at] = (slots[at] & ~WAY) | (long) number << 32;
+    slots[at] = (slots[at] & ~PATH) | (long) number << 32;
   }
 
   int binding(int session) {
@@ -492,11 +492,11 @@ final class SessionTable {
   }
 
   /** Forgets what is noted of the ways of all sessions. */
-  void forgetWays() {
+  void forgetPaths() {
     for (int at = 0; at < slots.length; at++) {
-      slots[at] &= ~WAY;
+      slots[at] &= ~PATH;
     }
-    ways = new int[1];
+    paths = new int[1];
   }
 
   // Uses of bindings. A use is a number: twice that of the session, plus 1 for its second binding.

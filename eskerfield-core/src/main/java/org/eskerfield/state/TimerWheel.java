@@ -94,11 +94,11 @@ abstract class TimerWheel {
     for (int bucket = firstUsed(); bucket >= 0; bucket = firstUsed()) {
       int shift = bucket / BUCKETS * DIGIT_BITS;
       long above = now >>> shift >>> DIGIT_BITS << DIGIT_BITS << shift;
-      long reached = above | (long) (bucket & (BUCKETS - 1)) << shift;
-      if (reached > to) {
+      long until = above | (long) (bucket & (BUCKETS - 1)) << shift;
+      if (until > to) {
         break;
       }
-      now = reached;
+      now = until;
       int timer = heads[bucket] - 1;
       heads[bucket] = 0;
       used[bucket / Long.SIZE] &= ~(1L << bucket);

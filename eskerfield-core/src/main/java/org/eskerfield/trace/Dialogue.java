@@ -186,24 +186,32 @@ final class Dialogue {
   }
 
   private Conversation ended(Outcome outcome, String reason) {
-    Set<String> met = new LinkedHashSet<>();
+    Set<String> passed = new LinkedHashSet<>();
     for (Segment segment : story) {
       for (Leg leg : segment.legs()) {
-        met.add(leg.where());
+        passed.add(leg.where());
       }
     }
     List<String> notThere = new ArrayList<>();
     for (String device : site.devices().keySet()) {
-      if (!met.contains(device) && opening != null) {
+      if (!passed.contains(device) && opening != null) {
         notThere.add(device);
       }
     }
     return new Conversation(
-        attempt, lookup, opening, story, transfer, outcome, reason, notThere, hints(outcome, met));
+        attempt,
+        lookup,
+        opening,
+        story,
+        transfer,
+        outcome,
+        reason,
+        notThere,
+        hints(outcome, passed));
   }
 
   /** What may mislead who reads the outcome only. */
-  private List<String> hints(Outcome outcome, Set<String> met) {
+  private List<String> hints(Outcome outcome, Set<String> passed) {
     List<String> hints = new ArrayList<>();
     if (attempt.manner().remark() != null) {
       hints.add(attempt.manner().remark());
@@ -220,7 +228,7 @@ final class Dialogue {
     }
     boolean crossed = false;
     for (String device : site.devices().keySet()) {
-      crossed |= met.contains(device);
+      crossed |= passed.contains(device);
     }
     if (!crossed) {
       hints.add(

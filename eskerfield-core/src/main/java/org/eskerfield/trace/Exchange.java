@@ -38,7 +38,7 @@ final class Exchange {
 
   private final Site site;
   private final SiteProgram program;
-  private final SiteWalk way;
+  private final SiteWalk siteWalk;
   final Question question;
   private final Wording wording;
   private final boolean terse;
@@ -86,7 +86,7 @@ final class Exchange {
     SiteWalk.Flow flow =
         new SiteWalk.Flow(
             question.sender(), question.source(), question.to(), question.probe().port());
-    this.way = new SiteWalk(program, machines, flow, now, this::comesTo, listeners.witness);
+    this.siteWalk = new SiteWalk(program, machines, flow, now, this::comesTo, listeners.witness);
     this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
     this.answerer = question.sender();
     this.atAnswerer = packet.header();
@@ -94,7 +94,7 @@ final class Exchange {
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
   void open(Header endpoint) {
-    way.open(endpoint);
+    siteWalk.open(endpoint);
   }
 
   Packet request(int tcpFlags) {
@@ -112,7 +112,7 @@ final class Exchange {
 
   /** Says by which interface of a device the packets of the one who begins come into the site. */
   void enterBy(Device device, Interface own) {
-    way.enterBy(device, own);
+    siteWalk.enterBy(device, own);
   }
 
   /** Sends the segment that completes the handshake of an answered connection. */
@@ -157,23 +157,23 @@ final class Exchange {
       arrived = isAccepted();
     } else {
       segment(what, tcpFlags);
-      arrived = way.receiver() != null && last().ends() == null;
-      Named server = way.receiver();
+      arrived = siteWalk.receiver() != null && last().ends() == null;
+      Named server = siteWalk.receiver();
       if (server != null) {
         answerer = server;
         atAnswerer = packet.header();
       }
     }
-    List<Leg> way = legs();
-    story.add(new Segment(what, asReply, arrived, way));
-    return arrived ? null : "the " + what + " is lost: " + sentence(way);
+    List<Leg> passed = legs();
+    story.add(new Segment(what, asReply, arrived, passed));
+    return arrived ? null : "the " + what + " is lost: " + sentence(passed);
   }
 
   /** Sends the segments that close a connection, as far as they get. */
   void close() {
     List<Segment> untold = new ArrayList<>();
     tell("FIN", Packet.FIN | Packet.ACK, false, untold);
-    if (way.receiver() != null) {
+    if (siteWalk.receiver() != null) {
       tell("FIN", Packet.FIN | Packet.ACK, true, untold);
       tell("ACK", Packet.ACK, false, untold);
     }
@@ -188,7 +188,7 @@ final class Exchange {
 
   /** Who received the last packet; null for nobody. */
   @Nullable Named receiver() {
-    return way.receiver();
+    return siteWalk.receiver();
   }
 
   /** Whether somebody watches the packets. */
@@ -218,9 +218,9 @@ final class Exchange {
   Trace pass(Packet given) {
     packet = given;
     walk(question.sender(), given.header().kind());
-    List<Leg> way = legs();
+    List<Leg> passed = legs();
     Outcome outcome = last().ends() == null ? Outcome.ANSWERED : last().ends();
-    return trace(outcome, sentence(way), way, null, null, List.of());
+    return trace(outcome, sentence(passed), passed, null, null, List.of());
   }
 
   /**
@@ -252,7 +252,7 @@ final class Exchange {
     walk(question.sender(), question.probe().echo() ? "echo request" : isTcp() ? "SYN" : "request");
     List<Leg> request = legs();
     Header seen = packet.header();
-    Named server = way.receiver();
+    Named server = siteWalk.receiver();
     Outcome refusal = last().ends();
     if (server == null) {
       return undelivered(required(refusal), request, sent);
@@ -299,8 +299,8 @@ final class Exchange {
   private Trace undelivered(Outcome outcome, List<Leg> request, Header sent) {
     String reason = sentence(request);
     Ruling ruling = last();
-    Device from = way.endedAt();
-    Packet arrived = way.asItArrived();
+    Device from = siteWalk.endedAt();
+    Packet arrived = siteWalk.asItArrived();
     boolean toItself = from != null && from.name().equals(question.sender().name());
     if (toItself && request.size() == 1) { // it never left, and the device knows anyhow
       return trace(outcome, reason, request, null, null, List.of());
@@ -344,7 +344,7 @@ final class Exchange {
    * resets it (RFC 9293 section 3.10.7).
    */
   private void reset(Header discarded) {
-    Named host = way.receiver();
+    Named host = siteWalk.receiver();
     if (watch == null
         || last() != Ruling.REPLY_DISCARDED
         || host == null
@@ -449,32 +449,32 @@ final class Exchange {
   }
 
   private List<Leg> legs() {
-    List<Leg> way = new ArrayList<>(legs.size());
+    List<Leg> passed = new ArrayList<>(legs.size());
     for (LegRecorder leg : legs) {
-      way.add(leg.leg());
+      passed.add(leg.leg());
     }
-    return way;
+    return passed;
   }
 
-  private static Decision lastDecision(List<Leg> way) {
-    List<Decision> decisions = way.get(way.size() - 1).decisions();
+  private static Decision lastDecision(List<Leg> passed) {
+    List<Decision> decisions = passed.get(passed.size() - 1).decisions();
     return decisions.get(decisions.size() - 1);
   }
 
-  private String sentence(List<Leg> way) {
-    return terse ? "" : way.get(way.size() - 1).where() + " " + lastDecision(way).text();
+  private String sentence(List<Leg> passed) {
+    return terse ? "" : passed.get(passed.size() - 1).where() + " " + lastDecision(passed).text();
   }
 
   /** What decided: the last decision if it ended the packet, else the rule that let it in. */
-  private @Nullable Placed decidedBy(List<Leg> way) {
+  private @Nullable Placed decidedBy(List<Leg> passed) {
     if (terse) {
       return null;
     }
-    if (lastDecision(way).ruling().ends() != null) {
-      return lastDecision(way).by();
+    if (lastDecision(passed).ruling().ends() != null) {
+      return lastDecision(passed).by();
     }
     Placed by = null;
-    for (Leg leg : way) {
+    for (Leg leg : passed) {
       for (Decision decision : leg.decisions()) {
         switch (decision.ruling()) {
           case DESTINATION_TRANSLATED, SOURCE_TRANSLATED, ADMITTED, ACCEPTED_BY_RULE ->
@@ -503,16 +503,16 @@ final class Exchange {
   private void walk(Named sender, String what) {
     legs = new ArrayList<>();
     wording.setsOut(packet.ttl);
-    way.go(sender, packet, isReply);
+    siteWalk.go(sender, packet, isReply);
     if (watch != null) {
       boolean arrived =
-          isReply ? isAccepted() || last() == Ruling.NOTICE_RECEIVED : way.receiver() != null;
+          isReply ? isAccepted() || last() == Ruling.NOTICE_RECEIVED : siteWalk.receiver() != null;
       watch.saw(question, what, isReply, arrived, legs());
     }
   }
 
   private Ruling last() {
-    return way.last();
+    return siteWalk.last();
   }
 
   private Narrator comesTo(

@@ -48,7 +48,7 @@ public final class Alike implements Witness {
     private final PacketSpace space;
     private final Meaning between;
     private final Map<String, EveryPacket> devices;
-    private final Map<PacketSet, PacketSet> turned = new HashMap<>();
+    private final Map<PacketSet, PacketSet> replied = new HashMap<>();
 
     /**
      * The ground of a site.
@@ -92,10 +92,10 @@ public final class Alike implements Witness {
    * How the packet in hand is told by the request as it was sent.
    *
    * @param depth how many times the request was rewritten
-   * @param turned whether it answers that
+   * @param replied whether it answers that
    * @param after how the answer was rewritten since, by devices that do not know it
    */
-  private record Position(int depth, boolean turned, List<Rewrite> after) {}
+  private record Position(int depth, boolean replied, List<Rewrite> after) {}
 
   private final Ground ground;
   private final PacketSpace space;
@@ -151,7 +151,7 @@ public final class Alike implements Witness {
     device = program == null ? null : ground.meaning(program.device.name());
     if (program != null) {
       asSent = position;
-      if (!position.turned) {
+      if (!position.replied) {
         passes.add(new Pass(program.device.name(), chain.size(), packet.destination()));
       }
     }
@@ -197,13 +197,13 @@ public final class Alike implements Witness {
     }
     Position at = seen == Seen.AS_SENT ? asSent : position;
     PacketSet set = some;
-    if (at.turned) {
+    if (at.replied) {
       boolean ofNotice = notice != null && seen != Seen.INNER_ANSWERED;
       set = ofNotice ? ofAnyPacket(set, Objects.requireNonNull(notice)) : set;
       for (int i = at.after.size() - 1; i >= 0; i--) {
         set = set.preImage(at.after.get(i));
       }
-      set = ground.turned.computeIfAbsent(set, each -> space.askedFor(each, MOST_BOXES));
+      set = ground.replied.computeIfAbsent(set, each -> space.askedFor(each, MOST_BOXES));
     }
     for (int i = at.depth - 1; i >= 0; i--) {
       set = set.preImage(chain.get(i));
@@ -233,7 +233,7 @@ public final class Alike implements Witness {
   @Override
   public void rewrittenDestination(Function<DeviceMeaning, Rewrite> how) {
     rewritten(how);
-    if (!position.turned) {
+    if (!position.replied) {
       passes.get(passes.size() - 1).inside = chain.size();
     }
   }
@@ -246,18 +246,18 @@ public final class Alike implements Witness {
   private void rewritten(Function<DeviceMeaning, Rewrite> how) {
     Rewrite rewrite = how.apply(Objects.requireNonNull(device));
     List<Rewrite> after = new ArrayList<>(position.after);
-    if (position.turned) {
+    if (position.replied) {
       after.add(rewrite);
     } else {
       chain.add(rewrite);
     }
     position =
-        new Position(position.turned ? position.depth : chain.size(), position.turned, after);
+        new Position(position.replied ? position.depth : chain.size(), position.replied, after);
   }
 
   @Override
   public void recorded(int session) {
-    if (!position.turned && !passes.isEmpty()) {
+    if (!position.replied && !passes.isEmpty()) {
       passes.get(passes.size() - 1).sessions.add(session);
     }
   }
@@ -265,7 +265,7 @@ public final class Alike implements Witness {
   @Override
   public void restoredDestination(int session) {
     Pass pass = passOf(session);
-    if (pass == null || !position.turned) {
+    if (pass == null || !position.replied) {
       isPeculiar();
       return;
     }
@@ -276,7 +276,7 @@ public final class Alike implements Witness {
   @Override
   public void restoredSource(int session, Packet left) {
     Pass pass = passOf(session);
-    if (pass != null && position.turned) {
+    if (pass != null && position.replied) {
       position = new Position(pass.arrived, true, List.of());
       boolean spokenTo = left.source().equals(pass.destination);
       source = notice == null || spokenTo ? null : left.source();
@@ -300,7 +300,7 @@ public final class Alike implements Witness {
   }
 
   @Override
-  public void turned(Packet reply, Packet arrived, boolean notDelivered) {
+  public void replied(Packet reply, Packet arrived, boolean notDelivered) {
     notice = reply.inner == null ? null : reply;
     boolean spokenTo = !notDelivered || reply.source().equals(arrived.destination());
     source = spokenTo ? null : reply.source();

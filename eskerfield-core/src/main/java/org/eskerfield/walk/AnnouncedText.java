@@ -27,7 +27,7 @@ final class AnnouncedText {
    * announcement is kept back until its end comes.
    */
   void pass(String payload) {
-    String text = machine.tables.expectations().takeUnfinished(machine.met) + payload;
+    String text = machine.tables.expectations().takeUnfinished(machine.session) + payload;
     StringBuilder passed = new StringBuilder();
     int from = 0;
     for (int end = text.indexOf('\n'); end >= 0; end = text.indexOf('\n', from)) {
@@ -36,7 +36,7 @@ final class AnnouncedText {
     }
     String rest = text.substring(from);
     if (FileTransferGateway.mayAnnounce(rest)) {
-      machine.tables.expectations().keepUnfinished(machine.met, rest);
+      machine.tables.expectations().keepUnfinished(machine.session, rest);
     } else {
       passed.append(rest);
     }
@@ -49,35 +49,35 @@ final class AnnouncedText {
   private String passLine(String line) {
     StateSettings settings = machine.program.device.state();
     FileTransferGateway.Announced announced = FileTransferGateway.read(line);
-    Address sender = machine.tables.arrivingSource(machine.met);
+    Address sender = machine.tables.arrivingSource(machine.session);
     Interface leaving = machine.leaving();
     if (announced == null
         || leaving == null
         || (announced.address() != null && !announced.address().equals(sender.toString()))) {
       return line; // nothing, or an endpoint of somebody else: nobody is let in for that
     }
-    Address seenAs = machine.tables.leavingSource(machine.met);
+    Address seenAs = machine.tables.leavingSource(machine.session);
     int port = announced.port();
     int made = DeviceWalk.NONE;
     if (!seenAs.equals(sender)) {
       TranslationRule rule =
           machine.asReply()
-              ? machine.tables.destinationRule(machine.met)
-              : machine.tables.sourceRule(machine.met);
+              ? machine.tables.destinationRule(machine.session)
+              : machine.tables.sourceRule(machine.session);
       if (rule != null
           && rule.by(in -> !in.services().isEmpty(), out -> !out.lends(), both -> true)) {
         made =
             machine
                 .tables
                 .expectations()
-                .bindAnnounced(machine.met, rule, port, leaving, machine.settings(rule));
+                .bindAnnounced(machine.session, rule, port, leaving, machine.settings(rule));
         if (made < 0) {
           return line; // no port is left for it
         }
         port = machine.tables.externalPort(made);
       }
     }
-    machine.tables.expectations().expect(machine.met, announced.port(), port, made, settings);
+    machine.tables.expectations().expect(machine.session, announced.port(), port, made, settings);
     return FileTransferGateway.rewritten(line, seenAs, port);
   }
 }

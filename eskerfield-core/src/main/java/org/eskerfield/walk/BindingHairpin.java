@@ -38,18 +38,18 @@ final class BindingHairpin {
         return end;
       }
     }
-    TranslationRule owner = machine.tables.ruleOf(machine.reached);
+    TranslationRule owner = machine.tables.ruleOf(machine.destinationBinding);
     StateSettings.Endpoints filtering = machine.settings(owner).filtering();
     int sender = (int) machine.packet.sourceLow;
     boolean speaksToItself =
-        machine.binding == machine.reached
+        machine.binding == machine.destinationBinding
             && (filtering == StateSettings.Endpoints.ADDRESS_DEPENDENT
                 || machine.packet.sourcePort == machine.sentToPort);
     if (speaksToItself
         || machine
             .tables
             .filter()
-            .admits(machine.reached, sender, machine.packet.sourcePort, filtering)) {
+            .admits(machine.destinationBinding, sender, machine.packet.sourcePort, filtering)) {
       if (machine.isTaken()) {
         machine.tables.forgetUnused(machine.binding);
         return machine.end(Ruling.ENDPOINT_IN_USE, owner);

@@ -40,8 +40,8 @@ import org.jspecify.annotations.Nullable;
  * <p>Not safe for use by several threads.
  */
 public final class DeviceMachine extends DeviceWalk {
-  /** How many interfaces and routes have a number for {@link #noteWay}. */
-  private static final int MOST_WAYS = 0xfffe;
+  /** How many interfaces and routes have a number for {@link #notePath}. */
+  private static final int MOST_PATHS = 0xfffe;
 
   private final VirtualClock clock;
   final DeviceState tables;
@@ -99,7 +99,7 @@ public final class DeviceMachine extends DeviceWalk {
     DeviceProgram before = program;
     program = changed;
     arriving = null;
-    way = NONE;
+    routeNumber = NONE;
     tables.goOnWith(changed);
     for (Interface own : before.device.interfaces()) {
       for (Address address : own.addresses()) {
@@ -127,8 +127,8 @@ public final class DeviceMachine extends DeviceWalk {
       this.packet = packet;
     }
     if (narrator == null && witness == null && packet.isPlain() && packet.ttl > 1) {
-      way = tables.pass(packet, realm, arrivingNumber + 1) - 1;
-      if (way != NONE) {
+      routeNumber = tables.pass(packet, realm, arrivingNumber + 1) - 1;
+      if (routeNumber != NONE) {
         packet.ttl--;
         return Ruling.SESSION_KNOWN;
       }
@@ -175,11 +175,11 @@ public final class DeviceMachine extends DeviceWalk {
    * recorded.
    */
   private void lookUp() {
-    met = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
+    session = packet.inner == null ? tables.sessionOf(packet, realm) : NONE;
     reopened = NONE;
-    if (met != NONE && !asReply() && packet.opensTcp() && tables.isOver(met)) {
-      reopened = met >> 1;
-      met = NONE;
+    if (session != NONE && !asReply() && packet.opensTcp() && tables.isOver(session)) {
+      reopened = session >> 1;
+      session = NONE;
     }
   }
 
@@ -191,7 +191,7 @@ public final class DeviceMachine extends DeviceWalk {
 
   /** The gateway that it was handed to; null if that was its own destination. */
   @Nullable Address gateway() {
-    return way == NONE ? null : program.routes.way(way).via();
+    return routeNumber == NONE ? null : program.routes.entry(routeNumber).via();
   }
 
   // What is asked of the packet.
@@ -224,7 +224,7 @@ public final class DeviceMachine extends DeviceWalk {
     }
     Packet seen = packet.copy();
     if (asReply()) {
-      tables.restoreSource(met, seen);
+      tables.restoreSource(session, seen);
     } else if (arriving != null) {
       seen.rewriteDestination(sentTo, sentToPort);
     }
@@ -264,7 +264,7 @@ public final class DeviceMachine extends DeviceWalk {
   }
 
   boolean asReply() {
-    return met != NONE && (met & 1) != 0;
+    return session != NONE && (session & 1) != 0;
   }
 
   // What is done to it.
@@ -354,38 +354,40 @@ public final class DeviceMachine extends DeviceWalk {
   @Override
   @Nullable Ruling stepState() {
     if (packet.inner != null) {
-      met = tables.sessionOfError(packet.inner, realm);
-      if (met != NONE) {
+      session = tables.sessionOfError(packet.inner, realm);
+      if (session != NONE) {
         say(Ruling.ERROR_KNOWN, null);
         return null;
       }
       return errors.judge(packet.inner);
     }
-    if (met != NONE) {
+    if (session != NONE) {
       say(Ruling.SESSION_KNOWN, null);
       return null;
     }
     if (packet.opensTcp()) {
-      met = tables.expectations().fulfil();
-      if (met != NONE) {
+      session = tables.expectations().fulfil();
+      if (session != NONE) {
         say(Ruling.CONNECTION_EXPECTED, null);
         return null;
       }
     }
-    reached = tables.filter().bindingAt(packet, realm);
-    if (reached == NONE) {
+    destinationBinding = tables.filter().bindingAt(packet, realm);
+    if (destinationBinding == NONE) {
       say(Ruling.FLOW_IS_NEW, null);
       return null;
     }
-    TranslationRule rule = tables.ruleOf(reached);
-    Interface madeFor = tables.leavingOf(reached);
+    TranslationRule rule = tables.ruleOf(destinationBinding);
+    Interface madeFor = tables.leavingOf(destinationBinding);
     if (madeFor != null && arriving != null && !madeFor.name().equals(arriving.name())) {
       outside = madeFor;
       say(Ruling.BINDING_KNOWN_INSIDE, rule); // it is judged when its source is known
       return null;
     }
     StateSettings.Endpoints filtering = settings(rule).filtering();
-    if (!tables.filter().admits(reached, (int) packet.sourceLow, packet.sourcePort, filtering)) {
+    if (!tables
+        .filter()
+        .admits(destinationBinding, (int) packet.sourceLow, packet.sourcePort, filtering)) {
       return end(Ruling.BINDING_FILTERED, rule);
     }
     say(Ruling.BINDING_KNOWN, rule);
@@ -407,23 +409,23 @@ public final class DeviceMachine extends DeviceWalk {
   // Step 2.
   @Override
   boolean restoredDestination() {
-    if (met != NONE) {
+    if (session != NONE) {
       restoreDestination();
       if (witness != null) {
-        witness.restoredDestination(met >> 1);
+        witness.restoredDestination(session >> 1);
       }
       return true;
     }
-    if (witness != null && reached != NONE) {
+    if (witness != null && destinationBinding != NONE) {
       witness.isPeculiar();
     }
     if (errorOfBinding && !errors.goesOut() && packet.inner != null) {
       errors.lead(packet.inner);
       return true;
     }
-    if (reached != NONE) {
-      tables.leadTo(reached, packet);
-      say(Ruling.DESTINATION_RESTORED, tables.ruleOf(reached));
+    if (destinationBinding != NONE) {
+      tables.leadTo(destinationBinding, packet);
+      say(Ruling.DESTINATION_RESTORED, tables.ruleOf(destinationBinding));
       return true;
     }
     return false;
@@ -431,10 +433,10 @@ public final class DeviceMachine extends DeviceWalk {
 
   /** The destination that packets of the session leave with; an error has no port. */
   private void restoreDestination() {
-    tables.restoreDestination(met, packet);
+    tables.restoreDestination(session, packet);
     if (packet.inner != null) {
       packet.destinationPort = 0;
-      tables.restoreInner(met, packet.inner);
+      tables.restoreInner(session, packet.inner);
     }
     if (packet.destination().equals(sentTo) && packet.destinationPort == sentToPort) {
       say(Ruling.DESTINATION_KEPT, null);
@@ -442,7 +444,7 @@ public final class DeviceMachine extends DeviceWalk {
     }
     say(
         Ruling.DESTINATION_RESTORED,
-        asReply() ? tables.sourceRule(met) : tables.destinationRule(met));
+        asReply() ? tables.sourceRule(session) : tables.destinationRule(session));
   }
 
   // Steps 3 to 5.
@@ -450,13 +452,13 @@ public final class DeviceMachine extends DeviceWalk {
   @Override
   void sawForDevice() {
     if (packet.inner == null) {
-      tables.saw(met, packet);
+      tables.saw(session, packet);
     }
   }
 
   @Override
   @Nullable TranslationRule ruleOfSession() {
-    return met != NONE && !asReply() ? tables.destinationRule(met) : null;
+    return session != NONE && !asReply() ? tables.destinationRule(session) : null;
   }
 
   // Step 6.
@@ -468,10 +470,10 @@ public final class DeviceMachine extends DeviceWalk {
 
   @Override
   @Nullable Ruling restoreSource() {
-    if (met != NONE) {
+    if (session != NONE) {
       restoreSessionSource();
       if (witness != null) {
-        witness.restoredSource(met >> 1, packet);
+        witness.restoredSource(session >> 1, packet);
       }
       return null;
     }
@@ -494,14 +496,16 @@ public final class DeviceMachine extends DeviceWalk {
     Address before = packet.source();
     int port = packet.sourcePort;
     if (packet.inner == null) {
-      tables.restoreSource(met, packet);
-    } else if (!tables.leavingSource(met).equals(tables.arrivingSource(met))) {
+      tables.restoreSource(session, packet);
+    } else if (!tables.leavingSource(session).equals(tables.arrivingSource(session))) {
       errors.hideSender();
     }
     if (packet.source().equals(before) && packet.sourcePort == port) {
       say(Ruling.SOURCE_KEPT, null);
     } else {
-      say(Ruling.SOURCE_RESTORED, asReply() ? tables.destinationRule(met) : tables.sourceRule(met));
+      say(
+          Ruling.SOURCE_RESTORED,
+          asReply() ? tables.destinationRule(session) : tables.sourceRule(session));
     }
   }
 
@@ -510,29 +514,29 @@ public final class DeviceMachine extends DeviceWalk {
   @Override
   Ruling stepKnownSession() {
     if (packet.inner == null) {
-      tables.saw(met, packet); // only what leaves refreshes
+      tables.saw(session, packet); // only what leaves refreshes
     }
-    noteWay(met);
+    notePath(session);
     StateSettings settings = program.device.state();
     if (packet.payload != null
         && settings.fileTransfer()
-        && settings.controlPorts().contains(tables.receiverPort(met))) {
+        && settings.controlPorts().contains(tables.receiverPort(session))) {
       text.pass(packet.payload);
     }
     return Ruling.SESSION_KNOWN;
   }
 
   /** Remembers the way that a packet of a session went, for those that come after it. */
-  private void noteWay(int reference) {
+  private void notePath(int reference) {
     if (packet.family != Family.IPV4
         || packet.inner != null
         || arriving == null
-        || way == NONE
+        || routeNumber == NONE
         || program.hasStatelessLists) {
       return;
     }
-    if (way < MOST_WAYS && arrivingNumber < MOST_WAYS) {
-      tables.noteWay(reference, (arrivingNumber + 1) << 16 | (way + 1));
+    if (routeNumber < MOST_PATHS && arrivingNumber < MOST_PATHS) {
+      tables.notePath(reference, (arrivingNumber + 1) << 16 | (routeNumber + 1));
     }
   }
 
@@ -541,25 +545,25 @@ public final class DeviceMachine extends DeviceWalk {
     TranslationRule destinationRule =
         translated != null && !isUntouched()
             ? translated.rule()
-            : reached != NONE ? tables.ruleOf(reached) : null;
+            : destinationBinding != NONE ? tables.ruleOf(destinationBinding) : null;
     TranslationRule settingRule =
-        sourceRule != null ? sourceRule : reached != NONE ? destinationRule : null;
+        sourceRule != null ? sourceRule : destinationBinding != NONE ? destinationRule : null;
     int recorded =
         tables.record(
             packet,
             forDevice ? realm : program.realm(leaving()),
             destinationRule,
             sourceRule,
-            binding != NONE ? binding : reached,
+            binding != NONE ? binding : destinationBinding,
             reopened,
             settings(settingRule));
-    if (binding != NONE && reached != NONE && binding != reached) {
-      tables.useSecond(recorded, reached);
+    if (binding != NONE && destinationBinding != NONE && binding != destinationBinding) {
+      tables.useSecond(recorded, destinationBinding);
     }
     if (packet.protocol == Protocol.TCP && !packet.opensTcp()) {
       tables.takeForEstablished(recorded);
     }
-    noteWay(recorded);
+    notePath(recorded);
     if (witness != null) {
       witness.recorded(recorded >> 1);
     }

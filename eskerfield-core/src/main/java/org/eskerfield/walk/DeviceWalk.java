@@ -58,13 +58,13 @@ abstract class DeviceWalk extends PacketInHand {
       arrivingNumber = program.number(arriving);
     }
     this.arriving = arriving;
-    reached = NONE;
+    destinationBinding = NONE;
     outside = null;
     translated = null;
     sourceRule = null;
     binding = NONE;
     hairpinned = false;
-    way = NONE;
+    routeNumber = NONE;
     stateful = false;
     forDevice = false;
     errorOfBinding = false;
@@ -99,7 +99,7 @@ abstract class DeviceWalk extends PacketInHand {
 
   /** Where the last packet left; null if it did not leave. */
   public final @Nullable Interface leaving() {
-    return way == NONE ? null : program.routes.way(way).leaving();
+    return routeNumber == NONE ? null : program.routes.entry(routeNumber).leaving();
   }
 
   // Step 0.
@@ -125,7 +125,7 @@ abstract class DeviceWalk extends PacketInHand {
 
   private boolean leadsBack(Interface arriving) {
     RouteTable.Back back = program.routes.back().get(first(program.routes.back(), Seen.NOW));
-    Interface leaving = back == null ? null : back.way().leaving();
+    Interface leaving = back == null ? null : back.entry().leaving();
     return leaving != null && leaving.name().equals(arriving.name());
   }
 
@@ -175,7 +175,7 @@ abstract class DeviceWalk extends PacketInHand {
     if (end != null) {
       return end;
     }
-    if (met != NONE || errorOfBinding) {
+    if (session != NONE || errorOfBinding) {
       sawForDevice();
       return say(Ruling.DEVICE_RECEIVES, null);
     }
@@ -236,8 +236,8 @@ abstract class DeviceWalk extends PacketInHand {
     if (arriving != null && !takeHop()) {
       return end(Ruling.HOPS_USED_UP, null);
     }
-    Row<RouteTable.Entry> ways = program.ways(wayFixedByRule());
-    RouteTable.Entry entry = ways.get(first(ways, Seen.NOW));
+    Row<RouteTable.Entry> routes = program.routesBy(interfaceFixedByRule());
+    RouteTable.Entry entry = routes.get(first(routes, Seen.NOW));
     if (entry == null) {
       Row<RouteTable.Entry> downs = program.routes.down();
       RouteTable.Entry down = downs.get(first(downs, Seen.NOW));
@@ -246,13 +246,13 @@ abstract class DeviceWalk extends PacketInHand {
     if (entry.leaving() == null) {
       return end(Ruling.ROUTE_DISCARDS, entry.by());
     }
-    way = entry.number();
+    routeNumber = entry.number();
     say(Ruling.ROUTED, entry.by());
     return null;
   }
 
   /** The way out that a rule names, whatever the routes say; null where they decide. */
-  private @Nullable InterfaceTerm wayFixedByRule() {
+  private @Nullable InterfaceTerm interfaceFixedByRule() {
     TranslationRule rule = translated != null ? translated.rule() : ruleOfSession();
     return rule == null ? null : rule.by(in -> in.leaving(), out -> null, both -> null);
   }
@@ -293,7 +293,7 @@ abstract class DeviceWalk extends PacketInHand {
 
   /** Asks the lists that guard the way, or the stance where none does. */
   private @Nullable Ruling judgeByLists(@Nullable Interface leaving) {
-    boolean settled = met != NONE || errorOfBinding || admission() != null;
+    boolean settled = session != NONE || errorOfBinding || admission() != null;
     if (!settled) {
       comesToLists(leaving);
     }
@@ -375,7 +375,7 @@ abstract class DeviceWalk extends PacketInHand {
 
   // Step 6.
   private @Nullable Ruling stepSource() {
-    if (met != NONE || isError() || outside != null) {
+    if (session != NONE || isError() || outside != null) {
       return restoreSource();
     }
     Interface leaving = leavingForSure();
@@ -388,7 +388,8 @@ abstract class DeviceWalk extends PacketInHand {
     Seen seen = outsides ? Seen.AS_SENT : Seen.NOW;
     boolean become = !hairpinned && translated != null && translated.rule().rewritesSources();
     Translations.Outbound rule = asked && !become && side != null ? outbound(side, seen) : null;
-    stateful |= rule != null || translated != null || reached != NONE || arriving == null;
+    stateful |=
+        rule != null || translated != null || destinationBinding != NONE || arriving == null;
     if (stateful && !canOpen()) {
       if (arriving != null) {
         // Said before a port is taken: state is made only for a packet that leaves.
@@ -434,7 +435,9 @@ abstract class DeviceWalk extends PacketInHand {
 
   /** Whether a rule or binding changed an address of the packet. */
   final boolean isTranslated() {
-    return reached != NONE || sourceRule != null || (translated != null && !isUntouched());
+    return destinationBinding != NONE
+        || sourceRule != null
+        || (translated != null && !isUntouched());
   }
 
   /** Gives the packet the source that a rule says. */
@@ -496,7 +499,7 @@ abstract class DeviceWalk extends PacketInHand {
 
   // Step 7.
   private Ruling stepSession() {
-    if (met != NONE) {
+    if (session != NONE) {
       return stepKnownSession();
     }
     if (!stateful) {

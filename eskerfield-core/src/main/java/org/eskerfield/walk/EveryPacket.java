@@ -115,7 +115,7 @@ public final class EveryPacket {
    * @param arrived the packets as they arrive
    * @param inside the same with the destination rewritten
    */
-  public record Led(PacketSet arrived, PacketSet inside) {}
+  public record Takes(PacketSet arrived, PacketSet inside) {}
 
   /** What becomes of all that arrives by one interface. */
   private static final class Found {
@@ -123,7 +123,7 @@ public final class EveryPacket {
     final List<Approach> approaches = new ArrayList<>();
     final IdentityHashMap<TranslationRule, List<Passage>> bySource = new IdentityHashMap<>();
     @Nullable Unions seen;
-    final IdentityHashMap<TranslationRule, Led> led = new IdentityHashMap<>();
+    final IdentityHashMap<TranslationRule, Takes> takes = new IdentityHashMap<>();
     final IdentityHashMap<TranslationRule, List<Passage>> byRule = new IdentityHashMap<>();
   }
 
@@ -229,9 +229,9 @@ public final class EveryPacket {
    * What a rule takes of the packets that arrive by an interface, after the rules before it and
    * before any list; empty for an interface that is down.
    */
-  public Led led(Interface arriving, TranslationRule rule) {
-    Led known = found(arriving).led.get(rule);
-    return known == null ? new Led(space.none(), space.none()) : known;
+  public Takes takes(Interface arriving, TranslationRule rule) {
+    Takes known = found(arriving).takes.get(rule);
+    return known == null ? new Takes(space.none(), space.none()) : known;
   }
 
   private Found found(Interface arriving) {
@@ -301,7 +301,7 @@ public final class EveryPacket {
         begin(entry);
         to = Rewrite.NONE;
         source = Rewrite.NONE;
-        met = NONE;
+        session = NONE;
         try {
           go(() -> List.of(new InHand(YES, opening(), opening(), Rewrite.NONE)));
           Ruling end = arrive(entry);
@@ -427,14 +427,14 @@ public final class EveryPacket {
 
     @Override
     void translateDestination(Translations.Inbound rule) {
-      InHand led =
+      InHand takes =
           go(
               () -> {
                 Rewrite how = rule.rewrite(meaning);
                 return List.of(new InHand(YES, now, now.image(how), how));
               });
-      to = led.how;
-      found.led.putIfAbsent(rule.rule(), new Led(led.arrived, led.now));
+      to = takes.how;
+      found.takes.putIfAbsent(rule.rule(), new Takes(takes.arrived, takes.now));
     }
 
     @Override
@@ -444,13 +444,13 @@ public final class EveryPacket {
 
     private void source(Supplier<Rewrite> rewrite) {
       inside = now;
-      InHand gone =
+      InHand rewritten =
           go(
               () -> {
                 Rewrite how = rewrite.get();
                 return List.of(new InHand(YES, arrived, now.image(how), how));
               });
-      source = gone.how;
+      source = rewritten.how;
     }
 
     @Override
@@ -472,7 +472,7 @@ public final class EveryPacket {
       if (ruling == Ruling.SOURCE_KEPT) {
         inside = now;
       } else if (ruling == Ruling.UNTOUCHED && by instanceof TranslationRule rule) {
-        found.led.putIfAbsent(rule, new Led(now, now));
+        found.takes.putIfAbsent(rule, new Takes(now, now));
       }
       return ruling;
     }
@@ -506,7 +506,7 @@ public final class EveryPacket {
           new Passage(
               entry,
               leaving(),
-              way == NONE ? null : program.routes.way(way).via(),
+              routeNumber == NONE ? null : program.routes.entry(routeNumber).via(),
               rule,
               sourceRule,
               through.preImage(to).intersection(arrived),

@@ -45,11 +45,11 @@ final class IcmpErrors {
    */
   @Nullable Ruling judge(Packet inner) {
     if (inner.family == Family.IPV4 && machine.arriving != null) {
-      machine.reached =
+      machine.destinationBinding =
           machine.tables.filter().bindingAt(DeviceMachine.mirrored(inner), machine.realm);
-      if (machine.reached != DeviceWalk.NONE) {
+      if (machine.destinationBinding != DeviceWalk.NONE) {
         machine.errorOfBinding = true;
-        machine.say(Ruling.ERROR_OF_BINDING, machine.tables.ruleOf(machine.reached));
+        machine.say(Ruling.ERROR_OF_BINDING, machine.tables.ruleOf(machine.destinationBinding));
         return null;
       }
       Row<Translations.Fixed> rules =
@@ -80,12 +80,12 @@ final class IcmpErrors {
     if (machine.is(machine.program.owned)) {
       return null;
     }
-    Row<RouteTable.Entry> ways = machine.program.ways(null);
-    RouteTable.Entry way = ways.get(machine.first(ways, Seen.NOW));
-    if (way == null || way.leaving() == null || machine.packet.family != Family.IPV4) {
+    Row<RouteTable.Entry> routes = machine.program.routesBy(null);
+    RouteTable.Entry route = routes.get(machine.first(routes, Seen.NOW));
+    if (route == null || route.leaving() == null || machine.packet.family != Family.IPV4) {
       return null;
     }
-    Translations.Outbound rule = machine.outbound(way.leaving(), Seen.INNER_ANSWERED);
+    Translations.Outbound rule = machine.outbound(route.leaving(), Seen.INNER_ANSWERED);
     return rule != null && rule.rule().isBothWays() ? rule : null;
   }
 
@@ -108,8 +108,8 @@ final class IcmpErrors {
   /** Leads an error to the user of a binding, and shows him his own packet in it. */
   void lead(Packet inner) {
     Packet reply = DeviceMachine.mirrored(inner);
-    if (machine.reached != DeviceWalk.NONE) {
-      machine.tables.leadTo(machine.reached, reply);
+    if (machine.destinationBinding != DeviceWalk.NONE) {
+      machine.tables.leadTo(machine.destinationBinding, reply);
     } else if (machine.translated != null) {
       machine.translated.rewrite(reply);
     }
@@ -121,7 +121,7 @@ final class IcmpErrors {
     TranslationRule by =
         machine.translated != null
             ? machine.translated.rule()
-            : machine.tables.ruleOf(machine.reached);
+            : machine.tables.ruleOf(machine.destinationBinding);
     machine.translated = null; // its admission and hairpin are for packets that open something
     machine.say(Ruling.DESTINATION_RESTORED, by);
   }
@@ -161,8 +161,8 @@ final class IcmpErrors {
    * end itself, else, from a router on the way, the device's own address (RFC 5508 REQ-5).
    */
   void hideSender() {
-    if (machine.packet.source().equals(machine.tables.arrivingSource(machine.met))) {
-      machine.tables.restoreSource(machine.met, machine.packet);
+    if (machine.packet.source().equals(machine.tables.arrivingSource(machine.session))) {
+      machine.tables.restoreSource(machine.session, machine.packet);
       machine.packet.sourcePort = 0;
       return;
     }

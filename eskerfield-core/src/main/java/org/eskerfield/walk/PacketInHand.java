@@ -30,10 +30,10 @@ abstract class PacketInHand {
   int arrivingNumber;
 
   /** The session that the packet belongs to, in its direction. */
-  int met;
+  int session;
 
   /** The binding whose external endpoint the packet goes to. */
-  int reached;
+  int destinationBinding;
 
   /** The interface for which the binding was made that an insider reached; null for no insider. */
   @Nullable Interface outside;
@@ -46,7 +46,7 @@ abstract class PacketInHand {
   int binding;
 
   /** The number of the route by which the packet leaves; {@link #NONE} if it does not. */
-  int way;
+  int routeNumber;
 
   boolean stateful;
   boolean forDevice;
@@ -108,7 +108,10 @@ abstract class PacketInHand {
 
   // What state says.
 
-  /** Step 1: sets {@link #met}, {@link #reached}, {@link #outside} and {@link #errorOfBinding}. */
+  /**
+   * Step 1: sets {@link #session}, {@link #destinationBinding}, {@link #outside} and {@link
+   * #errorOfBinding}.
+   */
   abstract @Nullable Ruling stepState();
 
   /** Step 2 for what state knows; whether it is such a packet. */
@@ -158,7 +161,7 @@ abstract class PacketInHand {
 
   /** Says a ruling that ends the packet, after which it has not left. */
   final Ruling end(Ruling ruling, @Nullable Placed by) {
-    way = NONE;
+    routeNumber = NONE;
     return say(ruling, by);
   }
 }

@@ -168,7 +168,7 @@ public final class SiteWalk {
     packet = given;
     isReply = reply;
     if (reply && witness != null) {
-      witness.turned(packet, asItArrived, receiver == null);
+      witness.replied(packet, asItArrived, receiver == null);
     }
     receiver = null;
     Hop hop;

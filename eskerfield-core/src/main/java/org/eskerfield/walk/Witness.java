@@ -56,5 +56,5 @@ interface Witness {
    * @param arrived the packet as it came to who answers
    * @param notDelivered whether it was not received there
    */
-  void turned(Packet reply, Packet arrived, boolean notDelivered);
+  void replied(Packet reply, Packet arrived, boolean notDelivered);
 }

@@ -153,7 +153,7 @@ class StructuresTest {
       SessionTable.Made nothing = new SessionTable.Made(Index.NONE, 0, 0);
       int made = sessions.record(there, there.swapped(), nothing, settings, SessionState.EITHER, 0);
       assertThat(made).isEqualTo(i);
-      sessions.noteWay(2 * i, 0x10002);
+      sessions.notePath(2 * i, 0x10002);
     }
     for (int i = 0; i < most; i++) {
       FlowKey there = FlowKey.of(i, 5060, 7, 53, above);

@@ -120,6 +120,6 @@ class ComparisonTest {
     assertThat(without.differences().get(0).kind()).isEqualTo(Difference.Kind.REMOVED);
     assertThat(without.expectations()).isNotEmpty().allMatch(each -> each.held() && !each.holds());
     assertThat(without.appeared()).isNotEmpty();
-    assertThat(compared(now, old).gone()).hasSameSizeAs(without.appeared());
+    assertThat(compared(now, old).resolved()).hasSameSizeAs(without.appeared());
   }
 }

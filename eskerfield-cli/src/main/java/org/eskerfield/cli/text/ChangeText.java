@@ -46,7 +46,7 @@ public final class ChangeText {
     out.append(FindingText.patch(change.changed().patch(), "  ", style));
     out.append('\n').append(style.strong("What the check says of the result")).append('\n');
     findings(out, "new", change.appeared());
-    findings(out, "gone", change.gone());
+    findings(out, "gone", change.resolved());
     if (change.appeared().isEmpty()) {
       out.append("  ").append(style.good("nothing new")).append('\n');
     }

@@ -131,9 +131,9 @@ public final class DiffVerb extends Verb {
     none(out, comparison.expectations(), "none");
     out.append('\n').append(style.strong("Findings")).append('\n');
     findings(out, "new ", comparison.appeared(), style);
-    findings(out, "gone ", comparison.gone(), style);
+    findings(out, "gone ", comparison.resolved(), style);
     List<Finding> all = new ArrayList<>(comparison.appeared());
-    all.addAll(comparison.gone());
+    all.addAll(comparison.resolved());
     none(out, all, "the same as before");
     for (Comparison.PoolChange each : comparison.pools()) {
       out.append("\npool ").append(each.rule()).append(": ").append(each.before());
@@ -215,12 +215,12 @@ public final class DiffVerb extends Verb {
   }
 
   private static void rules(StringBuilder out, ChangedFate change) {
-    List<String> gone = new ArrayList<>(change.rulesBefore());
-    gone.removeAll(change.rulesAfter());
+    List<String> resolved = new ArrayList<>(change.rulesBefore());
+    resolved.removeAll(change.rulesAfter());
     List<String> fresh = new ArrayList<>(change.rulesAfter());
     fresh.removeAll(change.rulesBefore());
-    if (!gone.isEmpty()) {
-      String text = "no longer decided by " + String.join("; ", gone);
+    if (!resolved.isEmpty()) {
+      String text = "no longer decided by " + String.join("; ", resolved);
       out.append("       ").append(Style.wrapped(text, 9, 7)).append('\n');
     }
     if (!fresh.isEmpty()) {

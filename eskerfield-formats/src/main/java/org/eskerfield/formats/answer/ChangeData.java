@@ -24,7 +24,7 @@ public final class ChangeData {
         .with("tidied", change.tidied())
         .with("patch", change.changed().patch())
         .with("appeared", findings(change.appeared()))
-        .with("gone", findings(change.gone()))
+        .with("gone", findings(change.resolved()))
         .with("proofs", Tree.each(change.proofs(), ChangeData::proof))
         .with("management", Tree.each(change.management(), ChangeData::proof))
         .with("broken", Tree.each(change.broken(), each -> each.expectation().text()));

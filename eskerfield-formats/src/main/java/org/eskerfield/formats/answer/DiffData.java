@@ -34,7 +34,7 @@ public final class DiffData {
                         .with("after", trace(each.after(), each.rulesAfter()))))
         .with("expectations", Tree.each(comparison.expectations(), DiffData::expectation))
         .with("appeared", ChangeData.findings(comparison.appeared()))
-        .with("gone", ChangeData.findings(comparison.gone()))
+        .with("gone", ChangeData.findings(comparison.resolved()))
         .with(
             "pools",
             Tree.each(

@@ -68,14 +68,14 @@ final class ChangeEdits {
       Map<String, Object> before,
       Map<String, Object> after,
       List<Edit> edits) {
-    Map<String, Object> gone = new LinkedHashMap<>(before);
-    gone.keySet().removeAll(after.keySet());
+    Map<String, Object> removed = new LinkedHashMap<>(before);
+    removed.keySet().removeAll(after.keySet());
     for (Map.Entry<String, Object> each : after.entrySet()) {
       Object was = before.get(each.getKey());
       Object is = each.getValue();
-      String renamed = was == null ? keyOf(is, gone) : null;
+      String renamed = was == null ? keyOf(is, removed) : null;
       if (renamed != null) {
-        gone.remove(renamed);
+        removed.remove(renamed);
         edits.add(new Edit.Rename(place, renamed, each.getKey()));
       } else if (was instanceof Map<?, ?> old
           && is instanceof Map<?, ?> held
@@ -85,7 +85,7 @@ final class ChangeEdits {
         edits.add(new Edit.Put(place, path + each.getKey(), is));
       }
     }
-    gone.keySet().forEach(key -> edits.add(new Edit.Take(place, path + key)));
+    removed.keySet().forEach(key -> edits.add(new Edit.Take(place, path + key)));
   }
 
   /** Whether a map has the keys of another one first: keys are added last, and order counts. */

@@ -60,7 +60,7 @@ import org.jspecify.annotations.Nullable;
  * @param changed the file as it would be
  * @param tidied what else was taken away, since nothing uses it any more
  * @param appeared findings that the change brings, accepted ones left out
- * @param gone findings that it takes away
+ * @param resolved findings that it takes away
  * @param proofs what must be so afterwards, and whether it is
  * @param management who manages the devices, and whether they still can
  * @param broken expectations that held before and do not now
@@ -70,7 +70,7 @@ public record PlannedChange(
     CuredSite changed,
     List<String> tidied,
     List<Finding> appeared,
-    List<Finding> gone,
+    List<Finding> resolved,
     List<Proved> proofs,
     List<Proved> management,
     List<Verdict> broken) {
@@ -89,7 +89,7 @@ public record PlannedChange(
   public PlannedChange {
     tidied = List.copyOf(tidied);
     appeared = List.copyOf(appeared);
-    gone = List.copyOf(gone);
+    resolved = List.copyOf(resolved);
     proofs = List.copyOf(proofs);
     management = List.copyOf(management);
     broken = List.copyOf(broken);
@@ -195,10 +195,10 @@ public record PlannedChange(
 
   /** Whether an expectation names a rule, or asks for a name, that the plan takes away. */
   private static boolean needs(Expectation expected, Site site, Plan plan) {
-    Set<Place> gone = new HashSet<>();
+    Set<Place> resolved = new HashSet<>();
     for (Change change : plan.changes()) {
       if (change instanceof Change.Remove removal) {
-        gone.add(removal.object().place());
+        resolved.add(removal.object().place());
       }
     }
     Set<Place> called = new HashSet<>();
@@ -212,12 +212,12 @@ public record PlannedChange(
         }
       }
     }
-    boolean needs = !called.isEmpty() && gone.containsAll(called);
+    boolean needs = !called.isEmpty() && resolved.containsAll(called);
     List<Attempt> attempts = new ArrayList<>(expected.attempts());
     expected.after().forEach(each -> attempts.add(each.attempt()));
     for (Attempt attempt : attempts) {
       DomainName asked = attempt.name() == null ? null : site.names().get(attempt.name());
-      needs |= asked != null && gone.contains(asked.place());
+      needs |= asked != null && resolved.contains(asked.place());
     }
     return needs;
   }

@@ -4,6 +4,7 @@ package org.eskerfield.sites;
 import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.cause.Diagnosis;
@@ -15,15 +16,18 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.state.SessionRow;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.FileTransfer;
+import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.DeviceMachine;
 import org.junit.jupiter.api.Test;
@@ -91,6 +95,37 @@ class TransferTest {
     assertThat(conversation.outcome().toString())
         .as(conversation.reason())
         .isEqualTo(outcome.equals("answered") ? "answered" : "unroutable");
+  }
+
+  /** The data connection goes by the rule of its control connection, and by no other session's. */
+  @Test
+  void aDataConnectionBelongsToTheRuleOfItsControlConnection() throws Exception {
+    Site site = site("{ file-transfer: true }", "203.0.113.38 2121/tcp", "21");
+    Run run = Tracer.of(site).run(VirtualClock.start(site.timeZone()));
+    run.converse(
+        QuestionReader.on(site)
+            .from("archive")
+            .to("198.51.100.37")
+            .service("https")
+            .sourcePort(40_000)
+            .attempt());
+    run.converse(
+        QuestionReader.on(site)
+            .from("auditor")
+            .to("203.0.113.38:2121")
+            .service("ftp")
+            .mode(FileTransfer.Mode.PASSIVE)
+            .attempt());
+    List<String> rules = new ArrayList<>();
+    for (SessionRow row : run.sessions("breakwater")) {
+      TranslationRule destination = row.destinationRule();
+      TranslationRule source = row.sourceRule();
+      rules.add(
+          (destination == null ? "-" : destination.name())
+              + " "
+              + (source == null ? "-" : source.name()));
+    }
+    assertThat(rules).containsExactly("- out", "archive -", "archive -");
   }
 
   @Test

@@ -4,8 +4,6 @@ package org.eskerfield.formats.site.read;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
-import org.eskerfield.formats.literal.BadLiteralException;
-import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.literal.Problems;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AddressTerm;
@@ -151,12 +149,11 @@ final class HostReader {
 
   /** Reports an address that is a member of none of the networks. */
   private void checkOn(List<Network> own, Node.Scalar text, String who) {
-    Network network = null;
-    try {
-      network = holding(own, Literals.address(text.text()));
-    } catch (BadLiteralException e) {
-      return; // reported where the addresses are read
+    Address address = SiteReader.readable(text);
+    if (address == null) {
+      return;
     }
+    Network network = holding(own, address);
     if (network != null) {
       site.checkOn(network, text, who);
     } else if (!own.isEmpty()) {
@@ -173,28 +170,21 @@ final class HostReader {
   }
 
   private void checkOutside(Node.Scalar text, String who) {
-    try {
-      Address address = Literals.address(text.text());
-      Network network = networkOf(address);
-      if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(address)) {
-        problems.add(
-            text,
-            "the address " + address + " of " + who + " is private, and the internet carries none",
-            "write its public address, or put it on a network");
-      } else if (network != null) {
-        problems.add(
-            text,
-            "the address "
-                + address
-                + " of "
-                + who
-                + " belongs to network '"
-                + network.name()
-                + "'",
-            "write on: " + network.name());
-      }
-    } catch (BadLiteralException e) {
-      return; // reported where the addresses were read
+    Address address = SiteReader.readable(text);
+    if (address == null) {
+      return;
+    }
+    Network network = networkOf(address);
+    if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(address)) {
+      problems.add(
+          text,
+          "the address " + address + " of " + who + " is private, and the internet carries none",
+          "write its public address, or put it on a network");
+    } else if (network != null) {
+      problems.add(
+          text,
+          "the address " + address + " of " + who + " belongs to network '" + network.name() + "'",
+          "write on: " + network.name());
     }
   }
 

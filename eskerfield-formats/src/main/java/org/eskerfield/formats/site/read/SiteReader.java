@@ -324,12 +324,19 @@ public final class SiteReader {
     return network;
   }
 
+  /** The address that a text is; null if it is none, which is reported where it is read. */
+  static @Nullable Address readable(Node.Scalar text) {
+    try {
+      return Literals.address(text.text());
+    } catch (BadLiteralException e) {
+      return null;
+    }
+  }
+
   /** Reports an address that is not a member of a network. Unreadable addresses were reported. */
   void checkOn(Network network, Node.Scalar text, String who) {
-    Address address;
-    try {
-      address = Literals.address(text.text());
-    } catch (BadLiteralException e) {
+    Address address = readable(text);
+    if (address == null) {
       return;
     }
     Prefix prefix = network.prefixOf(address);

@@ -58,6 +58,7 @@ class ArchitectureTest {
           "OutwardRule",
           "StaticRule",
           "DestinationRule",
+          "PrefixRule",
           "DynamicRule",
           "SharedRule",
           "UntouchedRule");

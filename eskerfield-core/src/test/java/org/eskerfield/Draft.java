@@ -35,6 +35,7 @@ import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Pool;
+import org.eskerfield.model.PrefixRuleBuilder;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Service;
 import org.eskerfield.model.ServicePart;
@@ -293,6 +294,25 @@ public final class Draft {
               .external(new External(Prefix.of(a(external)), null, external))
               .internal(term(internal))
               .internalBlock(Prefix.of(a(internal)))
+              .place(HERE)
+              .build());
+      return this;
+    }
+
+    /** One IPv6 prefix stands for another. */
+    public DeviceDraft prefix(String facing, String external, String internal) {
+      translation.add(
+          PrefixRuleBuilder.builder()
+              .name("renumber")
+              .facing(way(facing))
+              .external(new External(p(external), null, external))
+              .internal(
+                  new AddressTerm(
+                      AddressTerm.Kind.LITERAL,
+                      internal,
+                      AddressSet.ofPrefixes(List.of(p(internal))),
+                      HERE))
+              .written(p(internal))
               .place(HERE)
               .build());
       return this;

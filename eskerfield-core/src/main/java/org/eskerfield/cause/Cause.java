@@ -41,6 +41,8 @@ public enum Cause {
   SHARING_LEFT_OUT("the sharing is left out: one sender has the only address"),
   /** The protocol has no ports to tell sharers apart. */
   CANNOT_SHARE("a protocol without ports cannot share an address"),
+  /** An IPv6 address whose checksum cannot be kept has no counterpart. */
+  NO_COUNTERPART("prefix translation has no counterpart for an address"),
   /** Nothing listens on the port. */
   NOTHING_LISTENS("nothing listens there"),
   /** Nobody has the address inside any more. */

@@ -163,7 +163,8 @@ final class Cures extends CureScene {
         to ->
             Cure.of(
                 "offer the host on another port, such as " + free,
-                new Change.Alter(to, to.serving(ServiceTerm.of(free), port))));
+                new Change.Alter(to, to.serving(ServiceTerm.of(free), port))),
+        prefix -> null);
   }
 
   private @Nullable Cure openService(@Nullable Placed place) {

@@ -6,9 +6,13 @@ import java.util.List;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Ruling;
+import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
@@ -66,6 +70,12 @@ final class ReplyCauses extends Case {
               routed(lastDevice(), header.destination()));
         }
       }
+      case DESTINATION_UNMATCHED -> {
+        Verdict kept = device == null ? null : judgeUnhairpinned(device, leg, header);
+        if (kept != null) {
+          return kept;
+        }
+      }
       default -> {
         AccessList list = device == null ? null : listOf(device, end.by());
         if (device != null && list != null && list.stateless()) {
@@ -90,6 +100,29 @@ final class ReplyCauses extends Case {
           wrongGateway ? Cause.GATEWAY_OR_PREFIX_WRONG : Cause.REPLY_BY_OTHER_WAY, other, answerer);
     }
     return verdict(Cause.REPLY_BY_OTHER_WAY, other, end.by(), null);
+  }
+
+  /** The reply to an insider that a rule without state does not lead back; null for another. */
+  private @Nullable Verdict judgeUnhairpinned(Device device, Leg leg, Header header) {
+    InwardRule rule = statelessOf(device, header.destination());
+    Interface arriving = leg.arriving();
+    return rule == null || arriving == null
+        ? null
+        : verdict(
+            Cause.HAIRPIN_MISSING,
+            "the reply comes by " + arriving.name() + ", and no session leads it back",
+            rule);
+  }
+
+  /** The rule without state that would lead a reply back to an insider; null if none is there. */
+  private static @Nullable InwardRule statelessOf(Device device, Address external) {
+    for (InwardRule rule : device.inward()) {
+      Prefix block = rule.block();
+      if (rule.isStateless() && !rule.disabled() && block != null && block.contains(external)) {
+        return rule;
+      }
+    }
+    return null;
   }
 
   private @Nullable Device lastDevice() {

@@ -9,11 +9,13 @@ import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Pool;
+import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -22,6 +24,8 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.MatchField;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressRange;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -76,22 +80,11 @@ final class RequestCauses extends Case {
           REJECTED_BY_STANCE ->
           device == null ? null : new AccessCauses(this).judgeAccess(device, leg, end);
       case POOL_USED_UP ->
-          verdict(
-              end.by() instanceof TranslationRule rule
-                      && rule.pool() != null
-                      && rule.pool().addresses().ranges().size() == 1
-                      && rule.pool()
-                          .addresses()
-                          .ranges()
-                          .get(0)
-                          .first()
-                          .equals(rule.pool().addresses().ranges().get(0).last())
-                  ? Cause.SHARING_LEFT_OUT
-                  : Cause.EXHAUSTED,
-              end,
-              null);
+          verdict(lendsOne(end.by()) ? Cause.SHARING_LEFT_OUT : Cause.EXHAUSTED, end, null);
       case PORTS_USED_UP, PORT_LIMIT_REACHED -> verdict(Cause.EXHAUSTED, end, null);
       case CANNOT_SHARE -> verdict(Cause.CANNOT_SHARE, end, null);
+      case DESTINATION_UNTRANSLATABLE, SOURCE_UNTRANSLATABLE ->
+          verdict(Cause.NO_COUNTERPART, end, null);
       case HOST_REFUSES -> verdict(Cause.NOTHING_LISTENS, end);
       case HOST_FILTERED, HOST_REJECTED -> verdict(Cause.HOST_FILTER, end);
       case HOST_SILENT -> verdict(Cause.NO_PING, end);
@@ -101,6 +94,13 @@ final class RequestCauses extends Case {
           verdict(Cause.NO_SESSION, end, null);
       default -> null;
     };
+  }
+
+  /** Whether a rule has a single address to lend. */
+  private static boolean lendsOne(@Nullable Placed by) {
+    Pool pool = by instanceof TranslationRule rule ? rule.pool() : null;
+    List<AddressRange> ranges = pool == null ? List.of() : pool.addresses().ranges();
+    return ranges.size() == 1 && ranges.get(0).first().equals(ranges.get(0).last());
   }
 
   /**
@@ -236,27 +236,9 @@ final class RequestCauses extends Case {
     if (device == null || leaving == null) {
       return verdict(Cause.CARRIER_DISCARDS_PRIVATE, "", null, null);
     }
-    for (TranslationRule rule : device.translation()) {
-      OutwardRule meant = rule.outward();
-      if (meant != null
-          && (rule.from().isEmpty() || site.addresses(rule.from()).contains(header.source()))) {
-        if (rule.disabled()) {
-          return verdict(
-              Cause.CARRIER_DISCARDS_PRIVATE,
-              Labels.of(rule) + " would translate it, but is disabled",
-              rule);
-        }
-        if (!meant.leaving().names(leaving)) {
-          return verdict(
-              Cause.WRONG_INTERFACE,
-              Labels.of(rule)
-                  + " would translate it, but is for packets that leave by "
-                  + meant.leaving().text()
-                  + ", and this leaves by "
-                  + leaving.name(),
-              rule);
-        }
-      }
+    Verdict meant = judgeMeant(device, leaving, header.source());
+    if (meant != null) {
+      return meant;
     }
     String from = arriving == null ? "" : " from " + arriving.network().zone();
     return verdict(
@@ -268,6 +250,54 @@ final class RequestCauses extends Case {
             + " that leave by "
             + leaving.name(),
         device);
+  }
+
+  /** A rule that is meant to translate a source, and does not; null if there is none. */
+  private @Nullable Verdict judgeMeant(Device device, Interface leaving, Address source) {
+    for (TranslationRule rule : device.translation()) {
+      PrefixRule prefix = rule.by(f -> null, d -> null, p -> p, l -> null, s -> null, u -> null);
+      if (prefix != null && !rule.disabled() && prefix.leavesOut(source)) {
+        return verdict(
+            Cause.CARRIER_DISCARDS_PRIVATE,
+            Labels.of(rule)
+                + " translates only "
+                + prefix.internalBlock()
+                + " of "
+                + prefix.written()
+                + ", since its external prefix is a /"
+                + prefix.internalBlock().length(),
+            rule);
+      }
+      InterfaceTerm meant = meantFor(rule, source);
+      if (meant != null) {
+        if (rule.disabled()) {
+          return verdict(
+              Cause.CARRIER_DISCARDS_PRIVATE,
+              Labels.of(rule) + " would translate it, but is disabled",
+              rule);
+        }
+        if (!meant.names(leaving)) {
+          return verdict(
+              Cause.WRONG_INTERFACE,
+              Labels.of(rule)
+                  + " would translate it, but is for packets that leave by "
+                  + meant.text()
+                  + ", and this leaves by "
+                  + leaving.name(),
+              rule);
+        }
+      }
+    }
+    return null;
+  }
+
+  /** Where packets of a source leave that a rule is meant to translate; null for other sources. */
+  private @Nullable InterfaceTerm meantFor(TranslationRule rule, Address source) {
+    boolean ofAll = rule.from().isEmpty() || site.addresses(rule.from()).contains(source);
+    return rule.bySide(
+        in -> in.isStateless() && in.internalBlock().contains(source) ? in.facing() : null,
+        out -> ofAll && source.family() == Family.IPV4 ? out.leaving() : null,
+        both -> null);
   }
 
   private Verdict judgePrivateDestination(Header header) {

@@ -21,14 +21,18 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.PrefixRuleBuilder;
 import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.PrefixMapping;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
@@ -36,6 +40,9 @@ import org.jspecify.annotations.Nullable;
 
 /** Cures of translation rules that are missing, that come too late, or that ask for too little. */
 public final class TranslationCures extends CureScene {
+  /** How many parts of a routed block are looked at. */
+  private static final int MOST_TRIES = 4096;
+
   TranslationCures(CureScene scene) {
     super(scene);
   }
@@ -43,7 +50,7 @@ public final class TranslationCures extends CureScene {
   @Nullable Cure untouched(@Nullable Placed early) {
     Cure moved = new AccessCures(this).order(early);
     return moved == null && early instanceof TranslationRule rule
-        ? rule.by(in -> null, out -> null, both -> narrowed(site, both, sent.source()))
+        ? rule.bySide(in -> null, out -> null, both -> narrowed(site, both, sent.source()))
         : moved;
   }
 
@@ -84,7 +91,8 @@ public final class TranslationCures extends CureScene {
         to ->
             Cure.of(
                 "let " + Labels.of(to) + " take packets from " + sender.text() + ", too",
-                new Change.Alter(to, to.withFrom(with(to.from(), sender)))));
+                new Change.Alter(to, to.withFrom(with(to.from(), sender)))),
+        prefix -> null);
   }
 
   static @Nullable Cure serve(InwardRule rule, Header header) {
@@ -93,7 +101,8 @@ public final class TranslationCures extends CureScene {
         to ->
             Cure.of(
                 "let " + Labels.of(to) + " take " + Mends.service(header).text(),
-                new Change.Alter(to, Mends.serving(to, header))));
+                new Change.Alter(to, Mends.serving(to, header))),
+        prefix -> null);
   }
 
   @Nullable Cure translationMissing(@Nullable Placed place) {
@@ -203,7 +212,7 @@ public final class TranslationCures extends CureScene {
     }
     Hairpin wider =
         hairpin == null
-            ? new Hairpin(InterfaceTerm.of(arriving), Hairpin.Source.DEVICE, Place.IN_CODE)
+            ? new Hairpin(InterfaceTerm.of(arriving), rule.usualHairpin(), Place.IN_CODE)
             : hairpin.withFrom(hairpin.from().and(arriving));
     return Cure.of(
         "let insiders who come by " + arriving.name() + " use the external address",
@@ -234,6 +243,15 @@ public final class TranslationCures extends CureScene {
           "let " + Labels.of(outward) + " act on what leaves by " + leaving.name(),
           new Change.Alter(outward, outward.leavingBy(there)));
     }
+    InwardRule inward = InwardRule.of(place);
+    if (inward != null && !inward.facing().names(leaving)) {
+      return Cure.of(
+          "let " + Labels.of(inward) + " face " + leaving.name(),
+          new Change.Alter(inward, inward.facingTo(there)));
+    }
+    if (header.source().family() == Family.IPV6) {
+      return renumbered(device, leaving, network);
+    }
     return Cure.of(
         "share the address of " + leaving.name() + " among the sources of " + network.name(),
         new Change.Add(
@@ -245,6 +263,58 @@ public final class TranslationCures extends CureScene {
                 .place(Place.IN_CODE)
                 .build(),
             null));
+  }
+
+  /** A prefix rule to a part of what the carrier routes here; null where nothing is free. */
+  private static @Nullable Cure renumbered(Device device, Interface leaving, Network network) {
+    Prefix inside = null;
+    for (Prefix each : network.prefixes()) {
+      inside = each.family() == Family.IPV6 && inside == null ? each : inside;
+    }
+    Prefix outside = inside == null ? null : freePrefix(device, leaving, inside.length());
+    return inside == null || outside == null
+        ? null
+        : Cure.of(
+            "translate " + inside + " to " + outside + ", which the carrier routes here",
+            new Change.Add(
+                device,
+                PrefixRuleBuilder.builder()
+                    .name(network.name() + " to the internet")
+                    .facing(InterfaceTerm.of(leaving))
+                    .external(new External(outside, null, outside.toString()))
+                    .internal(AddressTerm.of(network))
+                    .written(inside)
+                    .place(Place.IN_CODE)
+                    .build(),
+                null));
+  }
+
+  /** The first part of a routed block that no network and no rule of the device uses. */
+  private static @Nullable Prefix freePrefix(Device device, Interface leaving, int length) {
+    AddressSet used = AddressSet.NONE;
+    for (Interface own : device.interfaces()) {
+      used = used.union(AddressSet.ofPrefixes(own.network().prefixes()));
+    }
+    for (InwardRule rule : device.inward()) {
+      Prefix block = rule.block();
+      used = block == null ? used : used.union(AddressSet.ofPrefixes(List.of(block)));
+    }
+    for (Network.Routed routed : leaving.network().routed()) {
+      if (routed.to().family() == Family.IPV6
+          && routed.to().length() <= length
+          && length <= PrefixMapping.LONGEST
+          && leaving.addresses().contains(routed.via())) {
+        Address at = routed.to().first();
+        for (int tries = 0; tries < MOST_TRIES && at != null && routed.to().contains(at); tries++) {
+          Prefix part = new Prefix(at, length);
+          if (!used.intersects(AddressSet.ofPrefixes(List.of(part)))) {
+            return part;
+          }
+          at = part.last().next();
+        }
+      }
+    }
+    return null;
   }
 
   static @Nullable Cure sharing(@Nullable Placed place) {

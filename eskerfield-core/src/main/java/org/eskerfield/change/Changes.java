@@ -117,7 +117,7 @@ public final class Changes {
             each(
                 device.translation(),
                 rule ->
-                    rule.by(
+                    rule.bySide(
                         inward -> inward.renewed(own),
                         outward -> outward.leavingBy(outward.leaving().renewed(own)),
                         both -> both)))

@@ -6,7 +6,6 @@ import java.util.Deque;
 import java.util.HashMap;
 import java.util.HashSet;
 import java.util.LinkedHashMap;
-import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
@@ -27,11 +26,9 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.outcome.Outcome;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
@@ -362,33 +359,23 @@ final class Exposure {
   }
 
   /**
-   * The inner networks of hosts that rules lead outsiders to, with the rule of the first device.
+   * The inner networks with hosts that outsiders get to by rules, with the rule of the first
+   * device.
    */
   private Map<String, Placed> offeredNetworks() {
     Map<String, Placed> offered = new LinkedHashMap<>();
     for (Device device : check.site.devices().values()) {
       for (InwardRule rule : device.inward()) {
-        if (rule.disabled()
-            || rule.facing().interfaces().stream().noneMatch(Interface::isOutside)) {
-          continue;
-        }
-        Address to = rule.internalBlock().first();
-        Device inner = check.site.deviceAt(to);
-        Set<Address> hosts = new LinkedHashSet<>();
-        if (inner == null) {
-          hosts.add(to);
-        } else {
-          for (InwardRule next : inner.inward()) {
-            Prefix external = next.block(Family.IPV4);
-            if (external != null && external.contains(to) && !next.disabled()) {
-              hosts.add(next.internalBlock().first());
+        for (Interface arriving : rule.facing().interfaces()) {
+          if (arriving.isOutside() && !check.passages(device, arriving).isEmpty()) {
+            for (Passage passage : check.sets(device).passages(arriving, rule)) {
+              Map<String, Start> reached = new LinkedHashMap<>();
+              PacketSet in = passage.arrived().intersection(check.fromStrangers);
+              Deque<Start> queue = new ArrayDeque<>();
+              goOn(device, passage, new Start(arriving.network(), in, in), in, reached, queue);
+              follow(queue, reached);
+              reached.keySet().forEach(network -> offered.putIfAbsent(network, rule));
             }
-          }
-        }
-        for (Address host : hosts) {
-          Network network = check.site.networkOf(host);
-          if (network != null && !network.isOutside()) {
-            offered.putIfAbsent(network.name(), rule);
           }
         }
       }
@@ -408,10 +395,17 @@ final class Exposure {
   /** The inner networks with hosts that packets of a network's addresses get to. */
   private Map<String, Start> reachedFrom(Network from) {
     Map<String, Start> reached = new LinkedHashMap<>();
-    Map<String, PacketSet> seen = new HashMap<>();
     Deque<Start> queue = new ArrayDeque<>();
     PacketSet own = check.space.sources(AddressSet.ofPrefixes(from.prefixes()));
     queue.add(new Start(from, own, own));
+    follow(queue, reached);
+    reached.remove(from.name());
+    return reached;
+  }
+
+  /** Goes on through all devices until nothing new gets anywhere. */
+  private void follow(Deque<Start> queue, Map<String, Start> reached) {
+    Map<String, PacketSet> seen = new HashMap<>();
     while (!queue.isEmpty()) {
       Start start = queue.remove();
       for (Device device : check.site.devices().values()) {
@@ -422,8 +416,6 @@ final class Exposure {
         }
       }
     }
-    reached.remove(from.name());
-    return reached;
   }
 
   private void go(
@@ -446,21 +438,51 @@ final class Exposure {
     }
     seen.put(at, before.union(here));
     for (Passage passage : check.passages(device, arriving)) {
-      Interface leaving = passage.leaving();
-      PacketSet taken = passage.arrived().intersection(here);
-      if (leaving == null || leaving.isOutside() || taken.isEmpty()) {
-        continue;
-      }
-      PacketSet left = taken.image(passage.destination()).image(passage.source());
-      PacketSet sent = start.sent.equals(start.now) ? taken : start.sent;
-      Start next = new Start(leaving.network(), left, sent);
-      if (passage.via() == null && hasHosts(leaving.network())) {
-        reached.putIfAbsent(leaving.network().name(), next);
-      }
-      if (passage.via() != null) {
-        queue.add(next);
+      goOn(device, passage, start, here, reached, queue);
+    }
+  }
+
+  private void goOn(
+      Device device,
+      Passage passage,
+      Start start,
+      PacketSet here,
+      Map<String, Start> reached,
+      Deque<Start> queue) {
+    Interface leaving = passage.leaving();
+    PacketSet taken = passage.arrived().intersection(here);
+    if (leaving == null || leaving.isOutside() || taken.isEmpty()) {
+      return;
+    }
+    Network network = leaving.network();
+    PacketSet left = taken.image(passage.destination()).image(passage.source());
+    PacketSet sent = start.sent.equals(start.now) ? taken : start.sent;
+    if (passage.via() != null) {
+      queue.add(new Start(network, left, sent));
+      return;
+    }
+    PacketSet onward = left.intersection(check.space.destinations(ofDevices(network, device)));
+    if (!onward.isEmpty()) {
+      queue.add(new Start(network, onward, sent));
+    }
+    PacketSet toHosts = left.minus(onward);
+    if (hasHosts(network) && !toHosts.isEmpty()) {
+      reached.putIfAbsent(network.name(), new Start(network, toHosts, sent));
+    }
+  }
+
+  /** The addresses of a network for which other devices answer there. */
+  private AddressSet ofDevices(Network network, Device but) {
+    AddressSet all = AddressSet.NONE;
+    for (Device device : check.site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        if (!device.name().equals(but.name()) && own.network().name().equals(network.name())) {
+          all = all.union(AddressSet.ofAddresses(own.addresses()));
+          all = all.union(check.sets(device).program().claims.answeredOn(network));
+        }
       }
     }
+    return all;
   }
 
   private boolean hasHosts(Network network) {

@@ -125,9 +125,9 @@ final class Externals {
   }
 
   private static @Nullable Use use(Device device, TranslationRule rule) {
-    return rule.by(
+    return rule.bySide(
         inward -> {
-          Prefix block = inward.block(Family.IPV4);
+          Prefix block = inward.block();
           return block == null
               ? null
               : new Use(
@@ -217,7 +217,7 @@ final class Externals {
   private TranslationRule onSide(Use use, Interface own) {
     InterfaceTerm side = InterfaceTerm.of(own);
     Hairpin insiders = new NameAnswers(check).hairpinOf(use.device);
-    return use.rule.by(
+    return use.rule.bySide(
         inward -> {
           Hairpin hairpin = inward.hairpin();
           boolean same = hairpin != null && hairpin.from().names(own);
@@ -348,10 +348,10 @@ final class Externals {
       return;
     }
     for (Interface own : use.side.interfaces()) {
-      Prefix block = Objects.requireNonNull(inward.block(Family.IPV4));
+      Prefix block = Objects.requireNonNull(inward.block());
       if (own.assigned() != Assignment.BY_CARRIER
           || own.network().prefixOf(block.first()) == null
-          || block.length() != 32) {
+          || block.length() != block.family().bits()) {
         continue;
       }
       boolean now = own.addresses().contains(block.first());

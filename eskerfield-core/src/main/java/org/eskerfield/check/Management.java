@@ -74,7 +74,7 @@ final class Management {
     AddressSet mine = AddressSet.ofAddresses(device.addresses());
     PacketSet toItself = check.space.destinations(mine).intersection(serves);
     for (InwardRule rule : device.inward()) {
-      Prefix external = rule.block(Family.IPV4);
+      Prefix external = rule.block();
       if (rule.disabled()
           || external == null
           || !mine.intersects(AddressSet.ofPrefixes(List.of(external)))) {
@@ -127,7 +127,7 @@ final class Management {
 
   private Cure cure(Device device, InwardRule rule, PacketSet lost) {
     PacketSet.Member one = lost.sample();
-    DestinationRule to = rule.by(fixed -> null, destination -> destination);
+    DestinationRule to = rule.by(fixed -> null, destination -> destination, prefix -> null);
     boolean single =
         to != null
             && to.services().size() == 1

@@ -95,6 +95,9 @@ final class Offers {
       }
       return; // nothing arrives, or earlier rules take it all: other findings say so
     }
+    if (letIn.isEmpty() && rule.isStateless()) {
+      return; // it is for those who go out as well; whom it lets in, the lists may well not say
+    }
     if (letIn.isEmpty()) {
       judge(rule, taken, "none of it");
     } else if (!rule.services().isEmpty()) {
@@ -488,7 +491,7 @@ final class Offers {
   /** A rule that leads to the same port of the same address, but over the other protocol. */
   private static @Nullable DestinationRule forOtherProtocol(Device device, Packet packet) {
     for (InwardRule rule : device.inward()) {
-      DestinationRule to = rule.by(fixed -> null, destination -> destination);
+      DestinationRule to = rule.by(fixed -> null, destination -> destination, prefix -> null);
       if (to != null
           && !to.disabled()
           && to.internalBlock().contains(packet.destination())

@@ -334,17 +334,23 @@ final class Rehearsals {
   // From inside.
 
   private void fromInside(Device device, InwardRule rule, Hairpin hairpin) {
-    Prefix external = rule.block(Family.IPV4);
+    Prefix external = rule.block();
     for (Interface arriving : hairpin.from().interfaces()) {
       for (Network network : check.behind(device, arriving)) {
         Host sender = insider(network, rule);
         if (sender == null || external == null) {
           continue;
         }
-        for (Probe probe : probes(rule)) {
+        Host another = rule.isStateless() ? anotherInside(rule, sender) : null;
+        Address inside = another == null ? null : another.address(rule.family());
+        Address to = inside == null ? external.first() : rule.externalAddress(inside, external);
+        List<Probe> probes = another == null ? probes(rule.services()) : probes(another.listens());
+        if (to == null) {
+          continue; // it has no counterpart
+        }
+        for (Probe probe : probes) {
           Attempt attempt =
-              check.attempt(
-                  sender, external.first(), probe, VirtualClock.start(check.site.timeZone()));
+              check.attempt(sender, to, probe, VirtualClock.start(check.site.timeZone()));
           Conversation conversation = check.tracer.converse(attempt);
           boolean shut =
               check.sets(device).passages(arriving, rule).isEmpty()
@@ -361,9 +367,9 @@ final class Rehearsals {
     }
   }
 
-  private static List<Probe> probes(InwardRule rule) {
+  private static List<Probe> probes(List<ServiceTerm> services) {
     List<Probe> probes = new ArrayList<>();
-    for (ServiceTerm term : rule.services()) {
+    for (ServiceTerm term : services) {
       for (ServicePart part : term.service().parts()) {
         if (part.protocol() != ServicePart.ANY_PROTOCOL && probes.size() < 4) {
           probes.add(Probe.of(part.protocol(), part.ports().first()));
@@ -377,8 +383,25 @@ final class Rehearsals {
     for (Host host : check.site.hosts().values()) {
       if (host.isOn(network)
           && !host.off()
-          && host.address(Family.IPV4) != null
-          && !rule.internalBlock().contains(Objects.requireNonNull(host.address(Family.IPV4)))) {
+          && host.address(rule.family()) != null
+          && (rule.isStateless()
+              || !rule.internalBlock()
+                  .contains(Objects.requireNonNull(host.address(rule.family()))))) {
+        return host;
+      }
+    }
+    return null;
+  }
+
+  /** A host that a rule for many translates as well, and that offers something. */
+  private @Nullable Host anotherInside(InwardRule rule, Host but) {
+    for (Host host : check.site.hosts().values()) {
+      Address address = host.address(rule.family());
+      if (address != null
+          && !host.off()
+          && !host.name().equals(but.name())
+          && !host.listens().isEmpty()
+          && rule.internalBlock().contains(address)) {
         return host;
       }
     }
@@ -522,6 +545,7 @@ final class Rehearsals {
       case ROUTE_MISSING -> Code.ROUTE_MISSING;
       case LOOP -> Code.LOOP;
       case INTERFACE_DOWN -> Code.INTERFACE_DOWN;
+      case HAIRPIN_MISSING -> Code.HAIRPIN_MISSING;
       case TRANSFER_NOT_HELPED, TRANSFER_ENCRYPTED -> Code.TRANSFER_NOT_HELPED;
       case SENDER_NETWORK_BLOCKS -> Code.SENDER_NETWORK_BLOCKS;
       case CARRIER_DISCARDS_PRIVATE -> Code.SOURCES_UNTRANSLATED;

@@ -86,8 +86,7 @@ final class Sides {
         passage
             .left()
             .intersection(check.space.sources(SpecialAddresses.NOT_ON_THE_INTERNET))
-            .intersection(check.space.destinations(check.strangers()))
-            .intersection(check.space.of(Family.IPV4));
+            .intersection(check.space.destinations(check.strangers()));
     if (untranslated.isEmpty()
         || passage.sourceRule() != null // translated, to an address that is private itself
         || leaving.network().carrier().isEmpty()) {
@@ -106,7 +105,8 @@ final class Sides {
         continue;
       }
       TranslationRule taken = passage.destinationRule();
-      UntouchedRule first = taken == null ? null : taken.by(in -> null, out -> null, both -> both);
+      UntouchedRule first =
+          taken == null ? null : taken.bySide(in -> null, out -> null, both -> both);
       Diagnosis diagnosis = check.diagnosed(sample);
       Obstacle obstacle =
           diagnosis == null || diagnosis.obstacles().isEmpty()

@@ -19,7 +19,6 @@ import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning.Ordered;
@@ -221,7 +220,7 @@ final class Focus {
     InwardRule inward = InwardRule.of(rule);
     if (inward != null) {
       all.add(inward.internalBlock());
-      Prefix external = inward.block(Family.IPV4);
+      Prefix external = inward.block();
       all.add(external == null ? "" : external);
       Admission admit = inward.admit();
       if (admit != null) {
@@ -239,8 +238,8 @@ final class Focus {
     for (int i = 0; i < names.size(); i++) {
       if (!stayed.contains(names.get(i))) {
         touched.add(unmoored(row.matched.get(i)));
-        Prefix external =
-            row.rules.get(i) instanceof TranslationRule rule ? rule.block(Family.IPV4) : null;
+        InwardRule inward = InwardRule.of(row.rules.get(i));
+        Prefix external = inward == null ? null : inward.block();
         // Whoever claims an address gets its packets, and drops those of other ports.
         if (external != null) {
           touched.add(space.destinations(AddressSet.ofPrefixes(List.of(external))));

@@ -26,6 +26,7 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
+import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServicePart;
@@ -36,8 +37,10 @@ import org.eskerfield.model.Stance;
 import org.eskerfield.model.StaticRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.PrefixMapping;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.PacketWords;
 import org.jspecify.annotations.Nullable;
@@ -169,7 +172,13 @@ public final class Sentences {
   /** What a translation rule does. */
   public String of(TranslationRule rule) {
     String sentence =
-        rule.by(this::fixed, this::destination, this::lent, this::shared, this::untouched);
+        rule.by(
+            this::fixed,
+            this::destination,
+            this::prefix,
+            this::lent,
+            this::shared,
+            this::untouched);
     return said(rule.disabled(), sentence);
   }
 
@@ -243,6 +252,31 @@ public final class Sentences {
         + externalOf(rule.external())
         + ports
         + ", both ways: for what arrives there and for what it sends by it."
+        + inward(rule);
+  }
+
+  private String prefix(PrefixRule rule) {
+    PrefixMapping mapping = rule.mapping();
+    if (mapping == null) {
+      return "Nothing, for want of an external prefix.";
+    }
+    Address one = mapping.from().first().next();
+    Address outside = one == null ? null : mapping.moved(one);
+    boolean part = !mapping.from().equals(rule.written());
+    return "Beyond "
+        + where(rule.facing())
+        + ", the addresses of "
+        + mapping.from()
+        + " are known by those of "
+        + mapping.to()
+        + (outside == null ? "" : ", such as " + one + " by " + outside)
+        + ", both ways: for what arrives there and for what they send by it. The rule itself keeps"
+        + " no session, and every port stays."
+        + (part
+            ? " The rest of "
+                + rule.written()
+                + " is not translated: the external prefix is longer."
+            : "")
         + inward(rule);
   }
 

@@ -36,6 +36,8 @@ public record Holding(
     STATIC,
     /** A destination rule. */
     DESTINATION,
+    /** A prefix rule. */
+    PREFIX,
     /** The pool of a dynamic rule. */
     POOL,
     /** A shared rule, which uses what ports of the address are left. */

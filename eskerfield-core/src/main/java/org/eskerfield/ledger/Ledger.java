@@ -110,7 +110,11 @@ public final class Ledger {
   private void note(Device device, InwardRule rule) {
     List<ServicePart> services = new ArrayList<>();
     rule.services().forEach(term -> services.addAll(term.service().parts()));
-    Holding.Kind kind = rule.by(fixed -> Holding.Kind.STATIC, to -> Holding.Kind.DESTINATION);
+    Holding.Kind kind =
+        rule.by(
+            fixed -> Holding.Kind.STATIC,
+            to -> Holding.Kind.DESTINATION,
+            prefix -> Holding.Kind.PREFIX);
     String to = rule.internal().text();
     String ports = rule.internalPorts() == null ? "" : " " + rule.internalPorts();
     String who = kind + " '" + rule.name() + "' of " + device.name() + ", leads to " + to + ports;

@@ -76,7 +76,9 @@ public record DestinationRule(
 
   @Override
   public <R> R by(
-      Function<StaticRule, ? extends R> fixed, Function<DestinationRule, ? extends R> destination) {
+      Function<StaticRule, ? extends R> fixed,
+      Function<DestinationRule, ? extends R> destination,
+      Function<PrefixRule, ? extends R> prefix) {
     return destination.apply(this);
   }
 
@@ -93,6 +95,11 @@ public record DestinationRule(
   @Override
   public Address internalAddress(Address external, Prefix block) {
     return internalBlock.first();
+  }
+
+  @Override
+  public boolean isStateless() {
+    return false;
   }
 
   @Override

@@ -10,7 +10,8 @@ import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
 /** A rule that leads packets to an external address inside. */
-public sealed interface InwardRule extends TranslationRule permits StaticRule, DestinationRule {
+public sealed interface InwardRule extends TranslationRule
+    permits StaticRule, DestinationRule, PrefixRule {
   /** A thing as the rule that it is; null if it is something else. */
   static @Nullable InwardRule of(@Nullable Placed thing) {
     return thing instanceof TranslationRule rule ? rule.inward() : null;
@@ -18,10 +19,12 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
 
   /** The answer for the kind of this rule. */
   <R> R by(
-      Function<StaticRule, ? extends R> fixed, Function<DestinationRule, ? extends R> destination);
+      Function<StaticRule, ? extends R> fixed,
+      Function<DestinationRule, ? extends R> destination,
+      Function<PrefixRule, ? extends R> prefix);
 
   @Override
-  default <R> R by(
+  default <R> R bySide(
       Function<InwardRule, ? extends R> inward,
       Function<OutwardRule, ? extends R> outward,
       Function<UntouchedRule, ? extends R> untouched) {
@@ -45,6 +48,16 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
     return external().now(family);
   }
 
+  /** The family of the addresses that it translates. */
+  default Family family() {
+    return Family.IPV4;
+  }
+
+  /** The external address or block now; null where its interface has no address. */
+  default @Nullable Prefix block() {
+    return block(family());
+  }
+
   @Override
   default @Nullable StateSettings state() {
     return null;
@@ -60,12 +73,22 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
   @Nullable PortSet internalPorts();
 
   /**
-   * The address inside for an external one.
+   * The address inside for an external one; null where it has none.
    *
    * @param external an address of the block
    * @param block the external block now
    */
-  Address internalAddress(Address external, Prefix block);
+  @Nullable Address internalAddress(Address external, Prefix block);
+
+  /**
+   * The external address of one inside, of a rule for both ways; null where it has none.
+   *
+   * @param internal an address of the internal block
+   * @param block the external block now
+   */
+  default @Nullable Address externalAddress(Address internal, Prefix block) {
+    return internalBlock().moved(internal, block);
+  }
 
   /** How far the first of its ports lies above the first external one; 0 where they are equal. */
   default int shift() {
@@ -89,12 +112,15 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
     return at(here ? new External(null, own, external.text()) : external)
         .facingTo(facing().renewed(own))
         .hairpinning(hairpin == null ? null : hairpin.withFrom(hairpin.from().renewed(own)))
-        .by(fixed -> fixed.withLeaving(leaving), to -> to.withLeaving(leaving));
+        .by(fixed -> fixed.withLeaving(leaving), to -> to.withLeaving(leaving), prefix -> prefix);
   }
 
   /** The same at another external address. */
   default InwardRule at(External external) {
-    return by(fixed -> fixed.withExternal(external), to -> to.withExternal(external));
+    return by(
+        fixed -> fixed.withExternal(external),
+        to -> to.withExternal(external),
+        prefix -> prefix.withExternal(external));
   }
 
   /** The same, but it leads to a host. */
@@ -103,22 +129,34 @@ public sealed interface InwardRule extends TranslationRule permits StaticRule, D
     Prefix block = Prefix.of(inside);
     return by(
         fixed -> fixed.withInternal(to).withInternalBlock(block),
-        destination -> destination.withInternal(to).withInternalBlock(block));
+        destination -> destination.withInternal(to).withInternalBlock(block),
+        prefix -> prefix); // which leads to nobody
   }
 
   /** The same with another external side. */
   default InwardRule facingTo(InterfaceTerm facing) {
-    return by(fixed -> fixed.withFacing(facing), to -> to.withFacing(facing));
+    return by(
+        fixed -> fixed.withFacing(facing),
+        to -> to.withFacing(facing),
+        prefix -> prefix.withFacing(facing));
+  }
+
+  /** What insiders look like to the server where the rule does not say. */
+  default Hairpin.Source usualHairpin() {
+    return isStateless() ? Hairpin.Source.EXTERNAL : Hairpin.Source.DEVICE;
   }
 
   /** The same with a hairpin, or without one. */
   default InwardRule hairpinning(@Nullable Hairpin hairpin) {
-    return by(fixed -> fixed.withHairpin(hairpin), to -> to.withHairpin(hairpin));
+    return by(
+        fixed -> fixed.withHairpin(hairpin),
+        to -> to.withHairpin(hairpin),
+        prefix -> prefix.withHairpin(hairpin));
   }
 
-  /** The same with an admission, or without one. */
+  /** The same with an admission, or without one; a prefix rule never has one. */
   default InwardRule admitting(@Nullable Admission admit) {
-    return by(fixed -> fixed.withAdmit(admit), to -> to.withAdmit(admit));
+    return by(fixed -> fixed.withAdmit(admit), to -> to.withAdmit(admit), prefix -> prefix);
   }
 
   @Override

@@ -21,7 +21,7 @@ public sealed interface OutwardRule extends TranslationRule permits DynamicRule,
   <R> R by(Function<DynamicRule, ? extends R> dynamic, Function<SharedRule, ? extends R> shared);
 
   @Override
-  default <R> R by(
+  default <R> R bySide(
       Function<InwardRule, ? extends R> inward,
       Function<OutwardRule, ? extends R> outward,
       Function<UntouchedRule, ? extends R> untouched) {
@@ -83,6 +83,11 @@ public sealed interface OutwardRule extends TranslationRule permits DynamicRule,
                 rule.note(),
                 rule.place()),
         rule -> rule);
+  }
+
+  @Override
+  default boolean isStateless() {
+    return false;
   }
 
   @Override

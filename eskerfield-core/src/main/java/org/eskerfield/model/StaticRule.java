@@ -66,7 +66,9 @@ public record StaticRule(
 
   @Override
   public <R> R by(
-      Function<StaticRule, ? extends R> fixed, Function<DestinationRule, ? extends R> destination) {
+      Function<StaticRule, ? extends R> fixed,
+      Function<DestinationRule, ? extends R> destination,
+      Function<PrefixRule, ? extends R> prefix) {
     return fixed.apply(this);
   }
 
@@ -88,6 +90,11 @@ public record StaticRule(
   @Override
   public boolean holdsAddress() {
     return services.isEmpty();
+  }
+
+  @Override
+  public boolean isStateless() {
+    return false;
   }
 
   @Override

@@ -13,7 +13,8 @@ import org.jspecify.annotations.Nullable;
  * in the order of the file.
  *
  * <p>What rules of several kinds have is asked of the rule. Where it matters which kind a rule is,
- * {@code by} takes one answer for each: a kind that is forgotten does not compile.
+ * {@code by} and {@code bySide} take one answer for each: a kind that is forgotten does not
+ * compile.
  */
 public sealed interface TranslationRule extends Named
     permits InwardRule, OutwardRule, UntouchedRule {
@@ -24,17 +25,18 @@ public sealed interface TranslationRule extends Named
   default <R> R by(
       Function<StaticRule, ? extends R> fixed,
       Function<DestinationRule, ? extends R> destination,
+      Function<PrefixRule, ? extends R> prefix,
       Function<DynamicRule, ? extends R> dynamic,
       Function<SharedRule, ? extends R> shared,
       Function<UntouchedRule, ? extends R> untouched) {
-    return this.<R>by(
-        inward -> inward.<R>by(fixed, destination),
+    return this.<R>bySide(
+        inward -> inward.<R>by(fixed, destination, prefix),
         outward -> outward.<R>by(dynamic, shared),
         untouched);
   }
 
   /** The answer for the side that this rule begins from. */
-  <R> R by(
+  <R> R bySide(
       Function<InwardRule, ? extends R> inward,
       Function<OutwardRule, ? extends R> outward,
       Function<UntouchedRule, ? extends R> untouched);
@@ -45,7 +47,7 @@ public sealed interface TranslationRule extends Named
       Consumer<OutwardRule> outward,
       Consumer<UntouchedRule> untouched) {
     Runnable chosen =
-        this.<Runnable>by(
+        this.<Runnable>bySide(
             rule -> () -> inward.accept(rule),
             rule -> () -> outward.accept(rule),
             rule -> () -> untouched.accept(rule));
@@ -54,12 +56,12 @@ public sealed interface TranslationRule extends Named
 
   /** This rule, if it leads packets to an external address inside; else null. */
   default @Nullable InwardRule inward() {
-    return by(rule -> rule, rule -> null, rule -> null);
+    return bySide(rule -> rule, rule -> null, rule -> null);
   }
 
   /** This rule, if it lends or shares external addresses; else null. */
   default @Nullable OutwardRule outward() {
-    return by(rule -> null, rule -> rule, rule -> null);
+    return bySide(rule -> null, rule -> rule, rule -> null);
   }
 
   /** Whose packets; empty for everybody's. */
@@ -107,6 +109,9 @@ public sealed interface TranslationRule extends Named
   /** Whether it has its external addresses for itself, every port of them. */
   boolean holdsAddress();
 
+  /** Whether what it takes makes no session because of it: each packet is judged for itself. */
+  boolean isStateless();
+
   /** Whether the rule is kept but does not act. */
   boolean disabled();
 
@@ -115,6 +120,7 @@ public sealed interface TranslationRule extends Named
     return by(
         fixed -> fixed.withDisabled(false),
         to -> to.withDisabled(false),
+        prefix -> prefix.withDisabled(false),
         dynamic -> dynamic.withDisabled(false),
         shared -> shared.withDisabled(false),
         untouched -> untouched.withDisabled(false));

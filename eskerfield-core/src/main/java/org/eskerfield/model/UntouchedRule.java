@@ -41,7 +41,7 @@ public record UntouchedRule(
   }
 
   @Override
-  public <R> R by(
+  public <R> R bySide(
       Function<InwardRule, ? extends R> inward,
       Function<OutwardRule, ? extends R> outward,
       Function<UntouchedRule, ? extends R> untouched) {
@@ -76,6 +76,11 @@ public record UntouchedRule(
   @Override
   public @Nullable StateSettings state() {
     return null;
+  }
+
+  @Override
+  public boolean isStateless() {
+    return false;
   }
 
   @Override

@@ -97,8 +97,9 @@ public final class Offer {
     Address address = host.address(Family.IPV4);
     if (address == null) {
       throw new RefusedChangeException(
-          host.name() + " has no IPv4 address, and translation is for IPv4",
-          "over IPv6 no translation is needed: let an access rule accept it");
+          host.name()
+              + " has no IPv4 address, and single hosts are offered by translation over IPv4",
+          "over IPv6 let an access rule accept it");
     }
     choice.movedOutside();
     Address outsider = outsider();

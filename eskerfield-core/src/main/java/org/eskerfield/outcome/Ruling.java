@@ -63,6 +63,8 @@ public enum Ruling {
   DESTINATION_KEPT(Step.DESTINATION, null),
   /** The address is used by rules only, and none of them takes this packet. */
   DESTINATION_UNMATCHED(Step.DESTINATION, Outcome.DROPPED),
+  /** Prefix translation has no address for this destination. */
+  DESTINATION_UNTRANSLATABLE(Step.DESTINATION, Outcome.UNROUTABLE),
 
   /** A rule list let the packet through to the device itself. */
   DEVICE_ACCEPTED_BY_RULE(Step.DEVICE, null),
@@ -124,6 +126,8 @@ public enum Ruling {
   SOURCE_RESTORED(Step.SOURCE, null),
   /** No rule changes the source. */
   SOURCE_KEPT(Step.SOURCE, null),
+  /** Prefix translation has no address for this source. */
+  SOURCE_UNTRANSLATABLE(Step.SOURCE, Outcome.UNROUTABLE),
   /** The protocol has no ports to tell the sharers of an address apart by. */
   CANNOT_SHARE(Step.SOURCE, Outcome.DROPPED),
   /** Every address of the pool is lent. */

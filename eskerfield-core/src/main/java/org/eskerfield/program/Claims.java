@@ -25,7 +25,6 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
@@ -83,7 +82,7 @@ public final class Claims {
       if (rule.disabled()) {
         continue;
       }
-      Prefix block = rule.block(Family.IPV4);
+      Prefix block = rule.block();
       if (block == null) {
         continue;
       }

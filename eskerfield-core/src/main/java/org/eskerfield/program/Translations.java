@@ -37,6 +37,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.PrefixMapping;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
@@ -60,6 +61,7 @@ public final class Translations {
    * @param home the interface on which the external block is at home, or null
    * @param hairpin where insiders' packets arrive, or null
    * @param admission who is let in with it, or null
+   * @param lost what it takes and cannot translate; null for nothing
    */
   public record Inbound(
       TranslationRule rule,
@@ -69,7 +71,8 @@ public final class Translations {
       @Nullable InterfaceTerm facing,
       @Nullable Interface home,
       @Nullable Hairpin hairpin,
-      @Nullable Match admission)
+      @Nullable Match admission,
+      @Nullable Condition lost)
       implements Condition {
     public boolean faces(Interface arriving) {
       return DeviceProgram.covers(facing, arriving);
@@ -89,9 +92,6 @@ public final class Translations {
     /** Whether it takes a packet that arrives where it {@link #takesFrom}. */
     @Override
     public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
-      if (packet.family != Family.IPV4) {
-        return false;
-      }
       return back != null
           ? match.holds(packet, own, now) || back.holds(packet, own, now)
           : external != null
@@ -108,7 +108,7 @@ public final class Translations {
         AddressSet block = AddressSet.ofPrefixes(List.of(external));
         matched = matched.intersection(all.space().destinations(block));
       }
-      return matched.intersection(all.space().of(Family.IPV4));
+      return matched;
     }
 
     @Override
@@ -125,9 +125,13 @@ public final class Translations {
 
     public void rewrite(Packet packet) {
       InwardRule inward = rule.inward();
-      if (inward != null && external != null) {
+      Address inside =
+          inward == null || external == null
+              ? null
+              : inward.internalAddress(packet.destination(), external);
+      if (inward != null && inside != null) {
         packet.rewriteDestination(
-            inward.internalAddress(packet.destination(), external),
+            inside,
             Protocol.hasPorts(packet.protocol)
                 ? inward.internalPort(packet.destinationPort)
                 : packet.destinationPort);
@@ -139,7 +143,11 @@ public final class Translations {
       InwardRule inward = rule.inward();
       return inward == null || external == null
           ? Rewrite.NONE
-          : inward.by(fixed -> moves(fixed, external, all), to -> leads(to, all));
+          : inward.by(
+              fixed -> moves(fixed, external, all),
+              to -> leads(to, all),
+              prefix ->
+                  PrefixMoves.of(all, false, new PrefixMapping(external, prefix.internalBlock())));
     }
 
     private static Rewrite moves(StaticRule rule, Prefix external, Meaning all) {
@@ -171,20 +179,22 @@ public final class Translations {
    * @param rule the rule
    * @param match what it asks for
    * @param leaving where packets leave
-   * @param external the block that static sources move to, else null
+   * @param external the block that sources move to for good, else null
    * @param pool the addresses that are lent or shared; null for the leaving interface's own
+   * @param lost what it takes and cannot translate; null for nothing
    */
   public record Outbound(
       TranslationRule rule,
       Match match,
       InterfaceTerm leaving,
       @Nullable Prefix external,
-      @Nullable AddressSet pool)
+      @Nullable AddressSet pool,
+      @Nullable Condition lost)
       implements Condition {
     /** Whether it takes a packet that leaves by one of its interfaces. */
     @Override
     public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
-      return packet.family == Family.IPV4
+      return (external != null || packet.family == Family.IPV4)
           && (!own || match.namesSelf())
           && match.holds(packet, own, now)
           && portsFit(packet);
@@ -192,7 +202,10 @@ public final class Translations {
 
     @Override
     public PacketSet among(Meaning all) {
-      PacketSet matched = all.of(match).intersection(all.space().of(Family.IPV4));
+      PacketSet matched = all.of(match);
+      if (external == null) { // what is lent and shared is IPv4
+        matched = matched.intersection(all.space().of(Family.IPV4));
+      }
       if (!match.namesSelf()) {
         matched = matched.minus(all.bySelf());
       }
@@ -224,14 +237,22 @@ public final class Translations {
       return set;
     }
 
-    /** Gives a packet the source that a static rule says. */
+    /** Gives a packet the source that a rule for both ways says. */
     public void rewrite(Packet packet) {
       InwardRule back = rule.inward();
-      if (back != null && external != null) {
+      Address outside = external(packet.source());
+      if (back != null && outside != null) {
         int shift = Protocol.hasPorts(packet.protocol) ? back.shift() : 0;
-        packet.rewriteSource(
-            back.internalBlock().moved(packet.source(), external), packet.sourcePort - shift);
+        packet.rewriteSource(outside, packet.sourcePort - shift);
       }
+    }
+
+    /** The external address of one inside, by a rule for both ways; null if it has none. */
+    public @Nullable Address external(Address internal) {
+      InwardRule back = rule.inward();
+      return back == null || external == null || !back.internalBlock().contains(internal)
+          ? null
+          : back.externalAddress(internal, external);
     }
 
     /** The addresses that the rule can give to what leaves by an interface. */
@@ -242,6 +263,9 @@ public final class Translations {
     /** What the rule does to every packet that leaves by an interface. */
     public Rewrite rewrite(DeviceMeaning all, Interface side) {
       InwardRule back = rule.inward();
+      if (back != null && external != null && back.isStateless()) {
+        return PrefixMoves.of(all, true, new PrefixMapping(back.internalBlock(), external));
+      }
       if (back != null && external != null) {
         Rewrite moves = all.addressesMove(Dimension.SOURCE, back.internalBlock(), external);
         return all.portsMove(moves, Dimension.SOURCE_PORT, -back.shift());
@@ -309,7 +333,7 @@ public final class Translations {
   }
 
   private void add(InwardRule rule, List<Inbound> in, List<Outbound> out) {
-    Prefix block = rule.block(Family.IPV4);
+    Prefix block = rule.block();
     if (block == null) {
       return;
     }
@@ -322,7 +346,8 @@ public final class Translations {
             rule.facing(),
             claims.homeOf(block, rule.facing()),
             rule.hairpin(),
-            admission(rule.admit())));
+            admission(rule.admit()),
+            lost(rule, block, false)));
     if (rule.isBothWays()) {
       AddressTerm inside =
           new AddressTerm(
@@ -331,8 +356,16 @@ public final class Translations {
               AddressSet.ofPrefixes(List.of(rule.internalBlock())),
               rule.internal().place());
       Match from = match(List.of(inside), List.of(), List.of());
-      out.add(new Outbound(rule, from, rule.facing(), block, null));
+      out.add(new Outbound(rule, from, rule.facing(), block, null, lost(rule, block, true)));
     }
+  }
+
+  private static @Nullable Condition lost(InwardRule rule, Prefix block, boolean source) {
+    if (!rule.isStateless()) {
+      return null;
+    }
+    PrefixMapping inward = new PrefixMapping(block, rule.internalBlock());
+    return new PrefixMoves.Lost(source ? inward.reversed() : inward, source);
   }
 
   private void add(OutwardRule rule, List<Outbound> out) {
@@ -342,13 +375,13 @@ public final class Translations {
             ? null
             : rule.lends() ? pool.addresses().intersection(claims.lendable()) : sharable(pool);
     Match from = match(rule.from(), rule.to(), List.of());
-    out.add(new Outbound(rule, from, rule.leaving(), null, addresses));
+    out.add(new Outbound(rule, from, rule.leaving(), null, addresses, null));
   }
 
   private void add(UntouchedRule rule, List<Inbound> in) {
     Match there = match(rule.from(), rule.to(), List.of());
     Match back = match(rule.to(), rule.from(), List.of());
-    in.add(new Inbound(rule, null, there, back, null, null, null, null));
+    in.add(new Inbound(rule, null, there, back, null, null, null, null, null));
   }
 
   /** The addresses of a pool that may be shared: none that a static rule holds. */

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.set;
 
+import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.HashMap;
+import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.Named;
 import org.jspecify.annotations.Nullable;
@@ -284,45 +286,97 @@ final class Diagrams {
   }
 
   /**
-   * The part of a set whose values of a dimension lie in a range, moved by a distance.
+   * The part of a set whose values of a dimension lie in some ranges, moved with them.
    *
    * @param top the highest value that the dimension has there; what lies above goes with it
    */
-  Node moved(Node set, Dimension dimension, long first, long last, long distance, long top) {
-    Node range = between(dimension, first, last == top ? -1 : last, Node.ALL);
-    Node within = combine(Operation.INTERSECTION, set, range);
-    return moved(within, dimension, last, distance, top, new HashMap<>());
+  Node moved(Node set, Dimension dimension, Shifts shifts, long top) {
+    return new Moving(dimension, shifts, top).of(set);
   }
 
-  @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
-  private Node moved(
-      Node set, Dimension dimension, long end, long distance, long top, Map<Node, Node> visited) {
-    if (set.dimension > dimension.position) {
-      return set; // not asked: nothing is in, or the range is every value and moves nowhere
+  /** One walk through a diagram, on which the intervals of a dimension are moved. */
+  private final class Moving {
+    private final Dimension dimension;
+    private final Shifts shifts;
+    private final long top;
+    private final Map<Node, Node> visited = new HashMap<>();
+
+    Moving(Dimension dimension, Shifts shifts, long top) {
+      this.dimension = dimension;
+      this.shifts = shifts;
+      this.top = top;
     }
-    Node known = visited.get(set);
-    if (known != null) {
-      return known;
-    }
-    Node result = Node.NONE;
-    if (set.dimension == dimension.position) {
-      for (int i = 0; i < set.to.length; i++) {
-        if (set.to[i] != Node.NONE) {
-          long last = Long.compareUnsigned(set.last[i], end) > 0 ? end : set.last[i];
-          long there = last + distance;
-          Node piece =
-              between(dimension, set.first(i) + distance, there == top ? -1 : there, set.to[i]);
-          result = combine(Operation.UNION, result, piece);
+
+    @SuppressWarnings("ReferenceEquality") // equal nodes are the same object
+    Node of(Node set) {
+      if (set == Node.NONE) {
+        return set;
+      }
+      Node known = visited.get(set);
+      if (known != null) {
+        return known;
+      }
+      Node result;
+      if (set.dimension > dimension.position) { // not asked: every value is in
+        List<Piece> pieces = new ArrayList<>();
+        cut(0, top, set, pieces);
+        result = joined(pieces);
+      } else if (set.dimension == dimension.position) {
+        List<Piece> pieces = new ArrayList<>();
+        for (int i = 0; i < set.to.length; i++) {
+          if (set.to[i] != Node.NONE && Long.compareUnsigned(set.first(i), top) <= 0) {
+            cut(set.first(i), lower(set.last[i], top), set.to[i], pieces);
+          }
         }
+        result = joined(pieces);
+      } else {
+        Node[] to = new Node[set.to.length];
+        for (int i = 0; i < to.length; i++) {
+          to[i] = of(set.to[i]);
+        }
+        result = node(set.dimension, set.last.clone(), to, to.length);
       }
-    } else {
-      Node[] to = new Node[set.to.length];
-      for (int i = 0; i < to.length; i++) {
-        to[i] = moved(set.to[i], dimension, end, distance, top, visited);
-      }
-      result = node(set.dimension, set.last.clone(), to, to.length);
+      visited.put(set, result);
+      return result;
     }
-    visited.put(set, result);
-    return result;
+
+    /** Cuts an interval where shifts begin and end, and moves each piece by its own. */
+    private void cut(long first, long last, Node to, List<Piece> pieces) {
+      for (int i = shifts.firstNotBefore(first);
+          i < shifts.count() && Long.compareUnsigned(shifts.first(i), last) <= 0;
+          i++) {
+        boolean begun = Long.compareUnsigned(shifts.first(i), first) < 0;
+        long from = begun ? first : shifts.first(i);
+        long end = lower(last, shifts.last(i));
+        pieces.add(new Piece(from + shifts.distance(i), end + shifts.distance(i), to));
+      }
+    }
+
+    private Node joined(List<Piece> pieces) {
+      pieces.sort((a, b) -> Long.compareUnsigned(a.first, b.first));
+      long[] ends = new long[2 * pieces.size() + 1];
+      Node[] to = new Node[2 * pieces.size() + 1];
+      int n = 0;
+      long next = 0; // the first value that is not told yet
+      boolean done = false;
+      for (Piece piece : pieces) {
+        if (piece.first != next) {
+          ends[n] = piece.first - 1;
+          to[n++] = Node.NONE;
+        }
+        done = piece.last == top;
+        ends[n] = done ? -1 : piece.last;
+        to[n++] = piece.to;
+        next = piece.last + 1;
+      }
+      if (!done) {
+        ends[n] = -1;
+        to[n++] = Node.NONE;
+      }
+      return node(dimension.position, ends, to, n);
+    }
   }
+
+  /** An interval of values after they were moved, and where it leads. */
+  private record Piece(long first, long last, Node to) {}
 }

@@ -270,7 +270,7 @@ public final class PacketSet {
       return without(to.dimension()).intersection(to.values());
     }
     Rewrite.Moves by = (Rewrite.Moves) part;
-    return moved(by.dimension(), by.first(), by.last(), by.distance(), by.top());
+    return moved(by, by.shifts());
   }
 
   /** The packets that may become one of this set. */
@@ -291,12 +291,11 @@ public final class PacketSet {
       return intersection(to.values()).without(to.dimension());
     }
     Rewrite.Moves by = (Rewrite.Moves) part;
-    long distance = by.distance();
-    return moved(by.dimension(), by.first() + distance, by.last() + distance, -distance, by.top());
+    return moved(by, by.shifts().back());
   }
 
-  private PacketSet moved(Dimension dimension, long first, long last, long distance, long top) {
-    return new PacketSet(space, space.diagrams.moved(root, dimension, first, last, distance, top));
+  private PacketSet moved(Rewrite.Moves by, Shifts shifts) {
+    return new PacketSet(space, space.diagrams.moved(root, by.dimension(), shifts, by.top()));
   }
 
   /**

@@ -22,8 +22,7 @@ public final class Rewrite {
 
   record Becomes(Dimension dimension, PacketSet values, PacketSet only) implements Part {}
 
-  record Moves(Dimension dimension, long first, long last, long distance, long top, PacketSet only)
-      implements Part {}
+  record Moves(Dimension dimension, Shifts shifts, long top, PacketSet only) implements Part {}
 
   final List<Part> parts;
 
@@ -55,7 +54,19 @@ public final class Rewrite {
    */
   public Rewrite andMoves(
       Dimension dimension, long first, long last, long distance, long top, PacketSet only) {
-    return and(new Moves(dimension, first, last, distance, top, only));
+    return andMoves(dimension, new Shifts().add(first, last, distance), top, only);
+  }
+
+  /**
+   * And the values of some ranges move, each by a distance of its own; packets of {@code only}
+   * beyond them are gone.
+   *
+   * @param shifts ranges that have no value in common, neither before nor after
+   * @param top the highest value of the dimension
+   * @param only which packets are changed so
+   */
+  public Rewrite andMoves(Dimension dimension, Shifts shifts, long top, PacketSet only) {
+    return and(new Moves(dimension, shifts, top, only));
   }
 
   /**

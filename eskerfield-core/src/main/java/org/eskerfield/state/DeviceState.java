@@ -63,6 +63,9 @@ public final class DeviceState {
   // The header of the packet that was looked up last, as it arrived.
   FlowKey asked = new FlowKey(0, 0);
 
+  /** Its addresses, if they are of IPv6: such a one may have no number yet. */
+  private final long[] askedEnds = new long[4];
+
   /** No session yet. */
   public DeviceState(VirtualClock clock, DeviceProgram program) {
     this(clock, program, List.of());
@@ -85,10 +88,6 @@ public final class DeviceState {
 
   private int number(Family family, long high, long low) {
     return family == Family.IPV4 ? (int) low : numbers.find(high, low);
-  }
-
-  private int use(Family family, long high, long low) {
-    return family == Family.IPV4 ? (int) low : numbers.use(high, low);
   }
 
   Address source(FlowKey key) {
@@ -137,6 +136,12 @@ public final class DeviceState {
   /** The session of a packet that arrives from a realm; {@link #NONE} if there is none. */
   public int sessionOf(Packet packet, int realm) {
     asked = key(packet, realm);
+    if (packet.family == Family.IPV6) {
+      askedEnds[0] = packet.sourceHigh;
+      askedEnds[1] = packet.sourceLow;
+      askedEnds[2] = packet.destinationHigh;
+      askedEnds[3] = packet.destinationLow;
+    }
     return sessions.find(asked);
   }
 
@@ -225,10 +230,9 @@ public final class DeviceState {
     return (back != NONE && back >> 1 != reopened) || (there != NONE && there >> 1 != reopened);
   }
 
-  /** The key of packets that answer one that left; addresses of IPv6 are never changed. */
+  /** The key of packets that answer one that left. */
   private FlowKey answering(Packet left, int realm) {
-    FlowKey key = key(left, realm);
-    return (left.family == Family.IPV4 ? key : new FlowKey(asked.ends(), key.kind())).swapped();
+    return key(left, realm).swapped();
   }
 
   /**
@@ -252,8 +256,10 @@ public final class DeviceState {
       StateSettings settings) {
     // Before it takes its own addresses of IPv6, lest the other one gives them back.
     if (left.family == Family.IPV6) {
-      int source = use(left.family, left.sourceHigh, left.sourceLow);
-      int destination = use(left.family, left.destinationHigh, left.destinationLow);
+      numbers.use(left.sourceHigh, left.sourceLow);
+      numbers.use(left.destinationHigh, left.destinationLow);
+      int source = numbers.use(askedEnds[0], askedEnds[1]);
+      int destination = numbers.use(askedEnds[2], askedEnds[3]);
       asked =
           FlowKey.of(
               source,
@@ -316,8 +322,11 @@ public final class DeviceState {
     expectations.unfinished.remove(2 * session);
     expectations.unfinished.remove(2 * session + 1);
     if (key.isIpv6()) {
-      numbers.release(key.source());
-      numbers.release(key.destination());
+      FlowKey back = sessions.key(2 * session + 1);
+      for (int end :
+          new int[] {key.source(), key.destination(), back.source(), back.destination()}) {
+        numbers.release(end);
+      }
     }
     if (sessions.isExpected(session)) {
       expectations.count--;

@@ -48,6 +48,7 @@ public final class Expectations {
       return; // somebody sends from port 0, which no data connection has
     }
     useOnceMore(there);
+    useOnceMore(back);
     boolean reply =
         (reference & 1) != 0; // the rules act the other way round on the announcer's side
     int session = reference >> 1;
@@ -136,6 +137,7 @@ public final class Expectations {
             state.sessions.destinationRule(session),
             state.sessions.sourceRule(session));
     useOnceMore(state.asked);
+    useOnceMore(back);
     state.end(reference, made.binding());
     return state.record(state.asked, back, made, state.program.device.state());
   }

@@ -207,8 +207,10 @@ final class Snapshots {
     FlowKey there = key(each.there(), each.protocol(), DeviceState.NOWHERE);
     FlowKey back = key(each.back(), each.protocol(), DeviceState.NOWHERE_BACK);
     if (there.isIpv6()) {
-      state.numbers.use(each.there().source().high(), each.there().source().low());
-      state.numbers.use(each.there().destination().high(), each.there().destination().low());
+      for (DeviceSnapshot.Way way : List.of(each.there(), each.back())) {
+        state.numbers.use(way.source().high(), way.source().low());
+        state.numbers.use(way.destination().high(), way.destination().low());
+      }
       there = key(each.there(), each.protocol(), DeviceState.NOWHERE);
       back = key(each.back(), each.protocol(), DeviceState.NOWHERE_BACK);
     }

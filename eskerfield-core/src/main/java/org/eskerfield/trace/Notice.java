@@ -28,7 +28,9 @@ record Notice(int type, int code) {
     }
     boolean ipv4 = about.family == Family.IPV4;
     return switch (ruling) {
-      case NO_ROUTE, ROUTE_DOWN -> unreachable(ipv4, 0, 0);
+      // An address without a counterpart is one that cannot be reached (RFC 6296 section 3.2).
+      case NO_ROUTE, ROUTE_DOWN, DESTINATION_UNTRANSLATABLE, SOURCE_UNTRANSLATABLE ->
+          unreachable(ipv4, 0, 0);
       // Who got no address or port is told what RFC 6888 REQ-11 asks for.
       case NOBODY_THERE, POOL_USED_UP, PORTS_USED_UP, PORT_LIMIT_REACHED, ENDPOINT_IN_USE ->
           unreachable(ipv4, 1, 3);

@@ -139,6 +139,14 @@ final class Wording {
     };
   }
 
+  private static String untranslatable(Decided it, Address address) {
+    return "cannot translate it: "
+        + it.label()
+        + " has no counterpart for "
+        + address
+        + ", since the word that would keep the checksum is ffff";
+  }
+
   /** What it says of the destination. */
   private String destination(Decided it) {
     return switch (it.ruling) {
@@ -161,6 +169,7 @@ final class Wording {
               + it.after.destination()
               + " is an address of translation rules, and none of them takes this packet"
               + it.nearly();
+      case DESTINATION_UNTRANSLATABLE -> untranslatable(it, it.after.destination());
       default -> device(it);
     };
   }
@@ -289,6 +298,7 @@ final class Wording {
               + " tells senders apart by port, and "
               + Protocol.name(it.after.protocol())
               + " has none";
+      case SOURCE_UNTRANSLATABLE -> untranslatable(it, it.after.source());
       case PORTS_USED_UP -> "has no port left for it: " + it.label() + " has given out every one";
       case SESSION_RECORDED -> "remembers the session for the replies";
       case SESSION_NOT_NEEDED -> "forwards it without remembering a session";

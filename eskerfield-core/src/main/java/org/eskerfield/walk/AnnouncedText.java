@@ -65,7 +65,7 @@ final class AnnouncedText {
               ? machine.tables.destinationRule(machine.session)
               : machine.tables.sourceRule(machine.session);
       if (rule != null
-          && rule.by(in -> !in.services().isEmpty(), out -> !out.lends(), both -> true)) {
+          && rule.bySide(in -> !in.services().isEmpty(), out -> !out.lends(), both -> true)) {
         made =
             machine
                 .tables

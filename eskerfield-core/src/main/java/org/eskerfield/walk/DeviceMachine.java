@@ -323,7 +323,7 @@ public final class DeviceMachine extends DeviceWalk {
 
   @Override
   void tellNearestRule() {
-    if (narrator != null && arriving != null && packet.family == Family.IPV4) {
+    if (narrator != null && arriving != null) {
       Nearest nearest = program.translations.nearest(packet, arriving, clock.now());
       if (nearest != null) {
         narrator.nearly(nearest.rule(), nearest.misses(), packet);

@@ -40,8 +40,6 @@ import org.jspecify.annotations.Nullable;
  * <p>A session known at step 1 fixes the rewrites of steps 2 and 6; hop count, route and stateless
  * lists judge its packets all the same. What state says is asked for, too; who keeps none knows of
  * nothing.
- *
- * <p>Translation is for IPv4 only so far; packets of IPv6 pass the translation steps unchanged.
  */
 abstract class DeviceWalk extends PacketInHand {
   DeviceWalk(DeviceProgram program) {
@@ -152,6 +150,9 @@ abstract class DeviceWalk extends PacketInHand {
       say(Ruling.UNTOUCHED, translated.rule());
       return null;
     }
+    if (translated.lost() != null && is(translated.lost())) {
+      return end(Ruling.DESTINATION_UNTRANSLATABLE, translated.rule());
+    }
     hairpinned = translated.hairpins(arriving);
     translateDestination(translated);
     say(Ruling.DESTINATION_TRANSLATED, translated.rule());
@@ -254,7 +255,7 @@ abstract class DeviceWalk extends PacketInHand {
   /** The way out that a rule names, whatever the routes say; null where they decide. */
   private @Nullable InterfaceTerm interfaceFixedByRule() {
     TranslationRule rule = translated != null ? translated.rule() : ruleOfSession();
-    return rule == null ? null : rule.by(in -> in.leaving(), out -> null, both -> null);
+    return rule == null ? null : rule.bySide(in -> in.leaving(), out -> null, both -> null);
   }
 
   // Step 5.
@@ -389,7 +390,10 @@ abstract class DeviceWalk extends PacketInHand {
     boolean become = !hairpinned && translated != null && translated.rule().rewritesSources();
     Translations.Outbound rule = asked && !become && side != null ? outbound(side, seen) : null;
     stateful |=
-        rule != null || translated != null || destinationBinding != NONE || arriving == null;
+        (rule != null && !rule.rule().isStateless())
+            || (translated != null && !translated.rule().isStateless())
+            || destinationBinding != NONE
+            || arriving == null;
     if (stateful && !canOpen()) {
       if (arriving != null) {
         // Said before a port is taken: state is made only for a packet that leaves.
@@ -454,8 +458,11 @@ abstract class DeviceWalk extends PacketInHand {
   }
 
   private @Nullable Ruling translateSourceForGood(Translations.Outbound rule, Interface side) {
+    if (rule.lost() != null && is(rule.lost())) {
+      return end(Ruling.SOURCE_UNTRANSLATABLE, rule.rule());
+    }
     translateSource(rule, side);
-    if (outside == null && isTaken()) {
+    if (stateful && outside == null && isTaken()) {
       return end(Ruling.ENDPOINT_IN_USE, rule.rule());
     }
     return sourceTranslated(rule.rule());

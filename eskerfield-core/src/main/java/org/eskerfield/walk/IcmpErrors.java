@@ -1,14 +1,15 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.walk;
 
+import java.util.Objects;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.Condition;
 import org.eskerfield.program.RouteTable;
 import org.eskerfield.program.Row;
 import org.eskerfield.program.Translations;
@@ -44,7 +45,7 @@ final class IcmpErrors {
    * ordinary packet.
    */
   @Nullable Ruling judge(Packet inner) {
-    if (inner.family == Family.IPV4 && machine.arriving != null) {
+    if (machine.arriving != null) {
       machine.destinationBinding =
           machine.tables.filter().bindingAt(DeviceMachine.mirrored(inner), machine.realm);
       if (machine.destinationBinding != DeviceWalk.NONE) {
@@ -56,6 +57,9 @@ final class IcmpErrors {
           machine.program.translations.fixedFrom(machine.arriving, machine.arrivingNumber);
       Translations.Fixed fixed = rules.get(machine.first(rules, Seen.INNER_ANSWERED));
       if (fixed != null) {
+        if (isLost(fixed.entry().lost())) {
+          return machine.end(Ruling.ERROR_UNMATCHED, fixed.rule());
+        }
         machine.errorOfBinding = true;
         machine.translated = fixed.entry();
         machine.say(Ruling.ERROR_OF_BINDING, fixed.rule());
@@ -63,6 +67,9 @@ final class IcmpErrors {
       }
       rule = fixedTowards();
       if (rule != null) {
+        if (isLost(rule.lost())) {
+          return machine.end(Ruling.ERROR_UNMATCHED, rule.rule());
+        }
         machine.errorOfBinding = true;
         machine.say(Ruling.ERROR_OF_BINDING, rule.rule());
         return null;
@@ -75,14 +82,22 @@ final class IcmpErrors {
     return null;
   }
 
-  /** The static rule by which a reply would leave where the error leaves; null if there is none. */
+  /** Whether the rule has no counterpart for the address that it would put into the error. */
+  private boolean isLost(@Nullable Condition lost) {
+    return lost != null && machine.is(lost, Seen.INNER_ANSWERED);
+  }
+
+  /**
+   * The rule for both ways by which a reply would leave where the error leaves; null if there is
+   * none.
+   */
   private Translations.@Nullable Outbound fixedTowards() {
     if (machine.is(machine.program.owned)) {
       return null;
     }
     Row<RouteTable.Entry> routes = machine.program.routesBy(null);
     RouteTable.Entry route = routes.get(machine.first(routes, Seen.NOW));
-    if (route == null || route.leaving() == null || machine.packet.family != Family.IPV4) {
+    if (route == null || route.leaving() == null) {
       return null;
     }
     Translations.Outbound rule = machine.outbound(route.leaving(), Seen.INNER_ANSWERED);
@@ -139,8 +154,9 @@ final class IcmpErrors {
       return;
     }
     Packet reply = DeviceMachine.mirrored(inner);
-    Address external = fixed.internalBlock().moved(reply.source(), rule.external());
-    Address own = side.address(machine.packet.family);
+    Address external = Objects.requireNonNullElse(rule.external(reply.source()), reply.source());
+    Address sender = fixed.isStateless() ? rule.external(machine.packet.source()) : null;
+    Address own = sender != null ? sender : side.address(machine.packet.family);
     boolean fromEnd = machine.packet.source().equals(inner.destination());
     int port = inner.destinationPort - (Protocol.hasPorts(inner.protocol) ? fixed.shift() : 0);
     inner.rewriteDestination(external, port);

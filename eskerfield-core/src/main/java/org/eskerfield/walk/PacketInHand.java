@@ -87,7 +87,7 @@ abstract class PacketInHand {
   /** Gives it the destination that a rule says. */
   abstract void translateDestination(Translations.Inbound rule);
 
-  /** Gives it the source that a static rule says. */
+  /** Gives it the source that a rule for both ways says. */
   abstract void translateSource(Translations.Outbound rule, Interface side);
 
   /**

@@ -36,6 +36,7 @@ class TranslationRuleTest {
           .sharedPool("10.77.4.0/24", "outside", "198.51.100.160-198.51.100.160")
           .untouched("10.77.4.0/24", "10.8.0.0/16")
           .both("outside", "198.51.100.131", 25, "10.77.4.9", "inside", "10.77.4.1")
+          .prefix("outside", "2001:db8:1:4400::/56", "fd01:203:405::/48")
           .done()
           .site()
           .devices()
@@ -51,6 +52,7 @@ class TranslationRuleTest {
     "4, shared,      false, false, false, false, false, , 198.51.100.160",
     "5, untouched,   false, false, true,  false, false, , ",
     "6, destination, false, false, false, false, true,  198.51.100.131/32, 10.77.4.1",
+    "7, prefix,      true,  false, false, true,  false, 2001:db8:1:4400::/56, ",
   })
   void eachKindSaysWhatItIs(
       int at,
@@ -69,17 +71,26 @@ class TranslationRuleTest {
     assertThat(rule.keepsPackets()).isEqualTo(keeps);
     assertThat(rule.holdsAddress()).isEqualTo(holds);
     assertThat(rule.rewritesSources()).isEqualTo(rewrites);
-    assertThat(rule.block(Family.IPV6)).isNull();
-    assertThat(rule.block(Family.IPV4)).isEqualTo(block == null ? null : p(block));
+    Prefix external = block == null ? null : p(block);
+    Family family = kind.equals("prefix") ? Family.IPV6 : Family.IPV4;
+    assertThat(rule.block(family)).isEqualTo(external);
+    assertThat(rule.block(kind.equals("prefix") ? Family.IPV4 : Family.IPV6)).isNull();
+    assertThat(rule.isStateless()).isEqualTo(kind.equals("prefix"));
     Pool given = rule.pool();
     assertThat(given == null ? null : given.addresses().toString()).isEqualTo(pool);
     // Asked by kind and by side, it answers for its own.
     assertThat(
             rule.<String>by(
-                r -> r.kind(), r -> r.kind(), r -> r.kind(), r -> r.kind(), r -> "untouched"))
+                r -> "static",
+                r -> "destination",
+                r -> "prefix",
+                r -> "dynamic",
+                r -> "shared",
+                r -> "untouched"))
         .isEqualTo(kind);
-    List<String> sides = List.of("static", "destination");
-    assertThat(rule.<Boolean>by(r -> true, r -> false, r -> false)).isEqualTo(sides.contains(kind));
+    List<String> sides = List.of("static", "destination", "prefix");
+    assertThat(rule.<Boolean>bySide(r -> true, r -> false, r -> false))
+        .isEqualTo(sides.contains(kind));
     assertThat(rule.inward() != null).isEqualTo(sides.contains(kind));
     assertThat(rule.outward() != null).isEqualTo(List.of("dynamic", "shared").contains(kind));
     StringBuilder chosen = new StringBuilder();
@@ -92,7 +103,7 @@ class TranslationRuleTest {
   void aDeviceKnowsItsRulesThatLeadInside() {
     assertThat(EDGE.inward())
         .extracting(InwardRule::kind)
-        .containsExactly("static", "destination", "destination");
+        .containsExactly("static", "destination", "destination", "prefix");
   }
 
   @Test

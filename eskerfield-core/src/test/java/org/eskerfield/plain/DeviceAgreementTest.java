@@ -43,7 +43,9 @@ class DeviceAgreementTest {
       if (random.nextInt(12) == 0) {
         Packet about = plainPacket();
         Address from = random.nextBoolean() ? about.destination() : drawn.someAddress();
-        return Packet.error(from, about, Icmp.UNREACHABLE, 3);
+        return drawn.isSix()
+            ? Packet.error(from, about, Icmp.UNREACHABLE_V6, 4)
+            : Packet.error(from, about, Icmp.UNREACHABLE, 3);
       }
       return plainPacket();
     }
@@ -56,8 +58,7 @@ class DeviceAgreementTest {
       }
       Address from = drawn.someAddress();
       Address to = drawn.someAddress();
-      int protocol =
-          drawn.one(Protocol.UDP, Protocol.TCP, Protocol.TCP, Protocol.UDP, Protocol.ICMP, 47);
+      int protocol = drawn.one(Protocol.UDP, Protocol.TCP, Protocol.TCP, Protocol.UDP, icmp(), 47);
       boolean ports = Protocol.hasPorts(protocol);
       boolean request = random.nextInt(5) > 0;
       int one = random.nextInt(8) == 0 ? random.nextInt(3) : 1499 + random.nextInt(6);
@@ -65,16 +66,22 @@ class DeviceAgreementTest {
       return of(
           new Ends(
               from,
-              ports || (protocol == Protocol.ICMP && request) ? one : 0,
+              ports || (protocol == icmp() && request) ? one : 0,
               to,
-              ports || (protocol == Protocol.ICMP && !request) ? other : 0,
+              ports || (protocol == icmp() && !request) ? other : 0,
               protocol));
     }
 
+    private int icmp() {
+      return drawn.isSix() ? Protocol.ICMPV6 : Protocol.ICMP;
+    }
+
     private Packet of(Ends ends) {
-      boolean icmp = ends.protocol() == Protocol.ICMP;
+      boolean icmp = ends.protocol() == icmp();
       boolean reply = icmp && ends.toPort() != 0;
-      int type = !icmp ? Icmp.NO_TYPE : reply ? Icmp.ECHO_REPLY : Icmp.ECHO_REQUEST;
+      int request = drawn.isSix() ? Icmp.ECHO_REQUEST_V6 : Icmp.ECHO_REQUEST;
+      int answer = drawn.isSix() ? Icmp.ECHO_REPLY_V6 : Icmp.ECHO_REPLY;
+      int type = !icmp ? Icmp.NO_TYPE : reply ? answer : request;
       int flags =
           ends.protocol() != Protocol.TCP
               ? 0
@@ -199,6 +206,11 @@ class DeviceAgreementTest {
       assertThat(machine.state().fills()).extracting(PoolFill::taken).allMatch(taken -> taken == 0);
     }
     assertThat(met).contains("SESSION_KNOWN", "SESSION_RECORDED", "DEVICE_REFUSES");
+    if (kind == DrawnSite.Kind.PREFIX) {
+      assertThat(met)
+          .contains("DESTINATION_UNTRANSLATABLE", "SOURCE_UNTRANSLATABLE", "ERROR_OF_BINDING")
+          .contains("SESSION_NOT_NEEDED");
+    }
     if (kind.name().startsWith("SHARED") || kind == DrawnSite.Kind.DYNAMIC) {
       assertThat(met)
           .contains("BINDING_KNOWN", "BINDING_KNOWN_INSIDE", "BINDING_FILTERED", "ENDPOINT_IN_USE");

@@ -1,13 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.plain;
 
-import static org.eskerfield.Numbers.a;
-import static org.eskerfield.Numbers.p;
-
 import java.time.DayOfWeek;
 import java.time.Duration;
 import java.time.LocalTime;
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.EnumSet;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -15,6 +13,7 @@ import java.util.Map;
 import java.util.Objects;
 import java.util.Random;
 import org.eskerfield.Draft;
+import org.eskerfield.Numbers;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessListBuilder;
 import org.eskerfield.model.AccessRule;
@@ -40,6 +39,8 @@ import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Pool;
+import org.eskerfield.model.PrefixRule;
+import org.eskerfield.model.PrefixRuleBuilder;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
@@ -81,7 +82,8 @@ final class DrawnSite {
     DESTINATION_WHOLE,
     BOTH_SIDES,
     HAIRPIN,
-    UNTOUCHED
+    UNTOUCHED,
+    PREFIX
   }
 
   final Random random;
@@ -111,10 +113,61 @@ final class DrawnSite {
     return of.get(random.nextInt(of.size()));
   }
 
+  // Addresses. Those below are of IPv4; a site of IPv6 has others in their places.
+
+  private static final Map<String, String> SIX =
+      Map.of(
+          "10.1.0.", "fd01:203:405:1::",
+          "10.2.0.", "fd01:203:405:2::",
+          "198.51.100.", "2001:db8:ffff::",
+          "192.0.2.", "2001:db8:1:d550::",
+          "203.0.113.", "2001:db8:77::");
+
+  private boolean six;
+
+  boolean isSix() {
+    return six;
+  }
+
+  private Address a(String text) {
+    int end = text.lastIndexOf('.') + 1;
+    return six && end > 0
+        ? Numbers.a(SIX.get(text.substring(0, end)) + Integer.toHexString(last(text, end)))
+        : Numbers.a(text);
+  }
+
+  private static int last(String text, int end) {
+    return Integer.parseInt(text.substring(end));
+  }
+
+  private Prefix p(String text) {
+    if (!six || text.indexOf('.') < 0) {
+      return Numbers.p(text);
+    }
+    return switch (text) {
+      case "0.0.0.0/0" -> Numbers.p("::/0");
+      case "10.0.0.0/8", "10.0.0.0/12" -> Numbers.p("fd01:203:405::/48");
+      case "192.0.2.64/29" -> Numbers.p("2001:db8:1::/48");
+      case "192.0.2.64/30" -> Numbers.p("2001:db8:1:d551::/64");
+      default -> {
+        String[] parts = text.split("/");
+        yield new Prefix(a(parts[0]), 96 + Integer.parseInt(parts[1]));
+      }
+    };
+  }
+
+  static final Kind[] OF_IPV4 =
+      Arrays.copyOf(Kind.values(), Kind.values().length - 1); // all but the last
+
+  private Kind kind() {
+    return six ? one(Kind.PREFIX, Kind.PREFIX, Kind.UNTOUCHED, Kind.NONE) : one(OF_IPV4);
+  }
+
   // Sites.
 
   /** A device between an inside, a middle and an outside. */
   Site oneDevice(Kind kind) {
+    six = kind == Kind.PREFIX;
     network("inside", "10.1.0.0/28", "inside", null, List.of());
     network("middle", "10.2.0.0/28", "middle", null, List.of());
     String uplink = one("198.51.100.130", "198.51.100.140");
@@ -193,7 +246,7 @@ final class DrawnSite {
           }
         }
       }
-      device("d" + i, interfaces, routes, one(Kind.values()));
+      device("d" + i, interfaces, routes, kind());
     }
     return site();
   }
@@ -274,7 +327,7 @@ final class DrawnSite {
         .build();
   }
 
-  private static Route route(String to, String via, List<Interface> interfaces) {
+  private Route route(String to, String via, List<Interface> interfaces) {
     Interface leaving =
         interfaces.stream()
             .filter(own -> own.network().prefixOf(a(via)) != null)
@@ -290,7 +343,7 @@ final class DrawnSite {
     int rules = kind == Kind.NONE ? random.nextInt(3) : 1 + random.nextInt(4);
     int sure = random.nextInt(Math.max(1, rules));
     for (int i = 0; i < rules; i++) {
-      Kind each = i == sure && kind != Kind.NONE ? kind : one(Kind.values());
+      Kind each = i == sure && kind != Kind.NONE ? kind : kind();
       if (each != Kind.NONE) {
         translation.add(translation(each, interfaces));
       }
@@ -446,7 +499,7 @@ final class DrawnSite {
       case 4 -> service("1-65535/tcp", part(Protocol.TCP, 1, 65535));
       case 5 -> new ServiceTerm(Service.PING, HERE);
       case 6 -> new ServiceTerm(Service.ANY, HERE);
-      case 7 -> service("icmp", ServicePart.all(Protocol.ICMP));
+      case 7 -> service("icmp", ServicePart.all(six ? Protocol.ICMPV6 : Protocol.ICMP));
       default -> service("1500/tcp, gre", part(Protocol.TCP, 1500, 1500), ServicePart.all(47));
     };
   }
@@ -579,6 +632,33 @@ final class DrawnSite {
               .disabled(disabled)
               .place(HERE)
               .build();
+      case PREFIX -> {
+        Prefix outside =
+            Numbers.p(one("2001:db8:1::/48", "2001:db8:1::/48", "2001:db8:1:d550::/60"));
+        Prefix internal =
+            Numbers.p(
+                one(
+                    "fd01:203:405::/48",
+                    "fd01:203:405::/48",
+                    "fd01:203:405:1::/64",
+                    "fd01:203::/36"));
+        yield PrefixRuleBuilder.builder()
+            .name(name)
+            .facing(way(interfaces))
+            .external(new External(outside, null, outside.toString()))
+            .internal(literal(internal.toString(), AddressSet.ofPrefixes(List.of(internal))))
+            .written(internal)
+            .hairpin(
+                chance(50)
+                    ? null
+                    : new Hairpin(
+                        way(interfaces),
+                        one(Hairpin.Source.EXTERNAL, Hairpin.Source.EXTERNAL, Hairpin.Source.KEPT),
+                        HERE))
+            .disabled(disabled)
+            .place(HERE)
+            .build();
+      }
       case UNTOUCHED ->
           new UntouchedRule(
               name,
@@ -674,6 +754,9 @@ final class DrawnSite {
 
   /** An address that means something on these sites. */
   Address someAddress() {
+    if (six && chance(40)) {
+      return outside();
+    }
     return a(
         one(
             "10.1.0.7",
@@ -697,5 +780,29 @@ final class DrawnSite {
             "198.51.100.143",
             "192.0.2.65",
             "192.0.2.66"));
+  }
+
+  /** What an address inside is outside, by some rule; or one that has no counterpart. */
+  private Address outside() {
+    List<PrefixRule> rules = new ArrayList<>();
+    for (Device device : devices.values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (rule instanceof PrefixRule prefix) {
+          rules.add(prefix);
+        }
+      }
+    }
+    if (rules.isEmpty() || chance(15)) {
+      return Numbers.a(
+          one(
+              "2001:db8:1:ffff::7",
+              "fd01:203:405:ffff::7",
+              "2001:db8:1:d551:ffff:ffff:ffff:ffff",
+              "2001:db8:1:d550:ffff:ffff:ffff:1",
+              "2001:db8:1::9"));
+    }
+    Address inside = a(one("10.1.0.7", "10.1.0.8", "10.2.0.5", "10.1.0.1"));
+    Address outside = PlainPrefix.external(one(rules), inside);
+    return outside == null ? inside : outside;
   }
 }

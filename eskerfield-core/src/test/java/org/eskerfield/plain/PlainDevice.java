@@ -23,6 +23,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Pool;
+import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.SharedRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
@@ -263,7 +264,7 @@ final class PlainDevice {
     Duration time =
         switch (protocol) {
           case Protocol.UDP -> timers.udp();
-          case Protocol.ICMP -> timers.icmp();
+          case Protocol.ICMP, Protocol.ICMPV6 -> timers.icmp();
           case Protocol.TCP ->
               flow.tcp.equals("open") ? timers.tcpEstablished() : timers.tcpTransitory();
           default -> timers.other();
@@ -365,6 +366,7 @@ final class PlainDevice {
     errorSeenAs = null;
     errorShown = null;
     errorIs = null;
+    errorSender = null;
     leaving = null;
     nextHop = null;
   }
@@ -458,20 +460,28 @@ final class PlainDevice {
       }
       for (TranslationRule rule : policy.rules()) {
         if (inside == null
-            && rule instanceof StaticRule fixed
+            && rule instanceof InwardRule fixed
+            && !(rule instanceof DestinationRule)
             && PlainPolicy.block(fixed) != null
             && PlainPolicy.block(fixed).contains(inner.source())
             && (fixed.facing().names(by) || policy.hairpins(fixed, by))
             && PlainPolicy.covers(
                 fixed.services(), inner.protocol, inner.sourcePort, inner.icmpType)) {
           inside = PlainPolicy.internal(fixed, inner.source());
+          if (inside == null) {
+            return End.DROPPED;
+          }
           port = PlainPolicy.internalPort(fixed, inner.protocol, inner.sourcePort);
         }
       }
       if (inside != null) {
         before = new Ends(inside, port, inner.destination(), inner.destinationPort, inner.protocol);
       } else {
-        errorIsKnown = outwardError(inner);
+        Boolean outward = outwardError(inner);
+        if (outward == null) {
+          return End.DROPPED;
+        }
+        errorIsKnown = outward;
         if (errorIsKnown) {
           return errorOnward(by);
         }
@@ -494,8 +504,11 @@ final class PlainDevice {
   private @Nullable Address errorShown;
   private @Nullable Address errorIs;
 
+  /** What the sender of the error, a router inside, is outside; null where nobody knows him. */
+  private @Nullable Address errorSender;
+
   /** An error from inside about a packet to the internal side of a static rule. */
-  private boolean outwardError(Packet inner) {
+  private @Nullable Boolean outwardError(Packet inner) {
     PlainPolicy.Way way = policy.way(packet.destination(), null);
     Packet reply =
         new Packet(
@@ -508,12 +521,19 @@ final class PlainDevice {
             0);
     Interface towards = way == null ? null : way.leaving();
     if (policy.isOwn(packet.destination())
-        || !(firstFor(reply, towards) instanceof StaticRule fixed)) {
+        || !(firstFor(reply, towards) instanceof InwardRule fixed)) {
       return false;
     }
     Address external = PlainPolicy.external(fixed, inner.destination());
+    if (external == null) {
+      return null;
+    }
     errorShown = external;
     errorIs = inner.destination();
+    if (fixed instanceof PrefixRule prefix
+        && PlainPrefix.inside(prefix).contains(packet.source())) {
+      errorSender = PlainPolicy.external(fixed, packet.source());
+    }
     inner.rewriteDestination(
         external, PlainPolicy.externalPort(fixed, inner.protocol, inner.destinationPort));
     return true;
@@ -555,7 +575,7 @@ final class PlainDevice {
     errorShown = null;
     errorIs = null;
     if (end == End.PASSED && shown != null && !shown.equals(is) && leaving != null) {
-      Address own = leaving.address(Family.IPV4);
+      Address own = errorSender != null ? errorSender : leaving.address(packet.source().family());
       if (packet.source().equals(is)) {
         packet.rewriteSource(shown, 0);
       } else if (own != null) {
@@ -596,7 +616,11 @@ final class PlainDevice {
         taken = inward;
         hairpinned = policy.hairpins(inward, by);
         int port = PlainPolicy.internalPort(inward, packet.protocol, packet.destinationPort);
-        packet.rewriteDestination(PlainPolicy.internal(inward, to), port);
+        Address inside = PlainPolicy.internal(inward, to);
+        if (inside == null) {
+          return End.UNROUTABLE;
+        }
+        packet.rewriteDestination(inside, port);
         return null;
       }
     }
@@ -804,7 +828,7 @@ final class PlainDevice {
     if (packet.protocol == Protocol.TCP) {
       return packet.opensTcp() || device.state().midStream();
     }
-    return packet.protocol != Protocol.ICMP || !Icmp.isEchoReply(packet.icmpType);
+    return !Protocol.isIcmp(packet.protocol) || !Icmp.isEchoReply(packet.icmpType);
   }
 
   private boolean isTaken(String wentTo) {
@@ -839,7 +863,11 @@ final class PlainDevice {
         untouched || hairpin == Hairpin.Source.DEVICE || hairpin == Hairpin.Source.KEPT
             ? null
             : firstFor(asked, side);
-    keepsState |= rule != null || taken != null || untouched || reached != null;
+    keepsState |=
+        (rule != null && !(rule instanceof PrefixRule))
+            || (taken != null && !(taken instanceof PrefixRule))
+            || untouched
+            || reached != null;
     if (keepsState && !canOpen()) {
       if (arriving == null) {
         return null; // a reset of the device's own
@@ -856,9 +884,13 @@ final class PlainDevice {
       if (tie == null) {
         return end;
       }
-    } else if (rule instanceof StaticRule fixed) {
+    } else if (rule instanceof InwardRule fixed) {
       int port = PlainPolicy.externalPort(fixed, packet.protocol, packet.sourcePort);
-      packet.rewriteSource(PlainPolicy.external(fixed, packet.source()), port);
+      Address external = PlainPolicy.external(fixed, packet.source());
+      if (external == null) {
+        return End.UNROUTABLE;
+      }
+      packet.rewriteSource(external, port);
     } else if (rule != null && side != null) {
       tie = tie(rule, packet, side);
       if (tie == null) {
@@ -949,7 +981,13 @@ final class PlainDevice {
     }
     boolean own = arriving == null;
     for (TranslationRule rule : policy.rules()) {
-      if (rule instanceof StaticRule fixed) {
+      if (rule instanceof PrefixRule prefix) {
+        if (!own
+            && prefix.facing().names(out)
+            && PlainPrefix.inside(prefix).contains(asked.source())) {
+          return rule;
+        }
+      } else if (rule instanceof StaticRule fixed) {
         if (!own
             && fixed.facing().names(out)
             && fixed.internalBlock().contains(asked.source())

@@ -20,6 +20,7 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Pool;
+import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -76,7 +77,9 @@ final class PlainPolicy {
   }
 
   static @Nullable Prefix block(InwardRule rule) {
-    return rule.external().now(Family.IPV4);
+    return rule instanceof PrefixRule prefix
+        ? PlainPrefix.block(prefix)
+        : rule.external().now(Family.IPV4);
   }
 
   static @Nullable Pool pool(TranslationRule rule) {
@@ -205,7 +208,7 @@ final class PlainPolicy {
           && block(inward) != null
           && block(inward).contains(to)
           && covers(inward.services(), packet.protocol, packet.destinationPort, packet.icmpType)
-          && internal(inward, to).equals(to)
+          && to.equals(internal(inward, to))
           && internalPort(inward, packet.protocol, packet.destinationPort)
               == packet.destinationPort) {
         return false;
@@ -354,7 +357,10 @@ final class PlainPolicy {
     return terms.isEmpty() || site.addresses(terms).contains(address);
   }
 
-  static Address internal(InwardRule rule, Address external) {
+  static @Nullable Address internal(InwardRule rule, Address external) {
+    if (rule instanceof PrefixRule prefix) {
+      return PlainPrefix.internal(prefix, external);
+    }
     Prefix block = block(rule);
     if (rule instanceof DestinationRule) {
       return rule.internalBlock().first();
@@ -363,7 +369,10 @@ final class PlainPolicy {
     return new Address(Family.IPV4, 0, rule.internalBlock().first().low() + distance);
   }
 
-  static Address external(StaticRule rule, Address internal) {
+  static @Nullable Address external(InwardRule rule, Address internal) {
+    if (rule instanceof PrefixRule prefix) {
+      return PlainPrefix.external(prefix, internal);
+    }
     long distance = internal.low() - rule.internalBlock().first().low();
     return new Address(Family.IPV4, 0, block(rule).first().low() + distance);
   }
@@ -381,7 +390,7 @@ final class PlainPolicy {
         : port - firstPort(rule) + rule.internalPorts().first();
   }
 
-  static int externalPort(StaticRule rule, int protocol, int port) {
+  static int externalPort(InwardRule rule, int protocol, int port) {
     return rule.internalPorts() == null || !Protocol.hasPorts(protocol)
         ? port
         : port - rule.internalPorts().first() + firstPort(rule);

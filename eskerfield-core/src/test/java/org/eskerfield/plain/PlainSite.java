@@ -89,7 +89,8 @@ final class PlainSite {
   }
 
   private Packet request(int fromPort, int protocol, int flags) {
-    boolean icmp = protocol == Protocol.ICMP;
+    boolean icmp = Protocol.isIcmp(protocol);
+    boolean six = protocol == Protocol.ICMPV6;
     boolean hasSource = icmp || Protocol.hasPorts(protocol);
     return new Packet(
         askedFrom,
@@ -97,7 +98,7 @@ final class PlainSite {
         askedTo,
         askedPort,
         protocol,
-        icmp ? Icmp.ECHO_REQUEST : Icmp.NO_TYPE,
+        six ? Icmp.ECHO_REQUEST_V6 : icmp ? Icmp.ECHO_REQUEST : Icmp.NO_TYPE,
         flags);
   }
 
@@ -174,12 +175,15 @@ final class PlainSite {
 
   private boolean notice(Device from, PlainPolicy.@Nullable Way back, Packet about, Packet sent) {
     Interface out = back == null ? null : back.leaving();
-    Address source = out == null ? null : out.address(Family.IPV4);
+    Address source = out == null ? null : out.address(sent.family);
     return source != null && notice(from, source, about, sent);
   }
 
   private boolean notice(Named from, Address source, Packet about, Packet sent) {
-    packet = Packet.error(source, about, Icmp.UNREACHABLE, 3);
+    packet =
+        about.family == Family.IPV4
+            ? Packet.error(source, about, Icmp.UNREACHABLE, 3)
+            : Packet.error(source, about, Icmp.UNREACHABLE_V6, 4);
     isReply = true;
     walk(from);
     Packet inner = packet.inner;
@@ -192,7 +196,12 @@ final class PlainSite {
   }
 
   private boolean answer(Named from, Packet seen, int flags, Packet sent) {
-    int type = seen.protocol == Protocol.ICMP ? Icmp.ECHO_REPLY : Icmp.NO_TYPE;
+    int type =
+        switch (seen.protocol) {
+          case Protocol.ICMP -> Icmp.ECHO_REPLY;
+          case Protocol.ICMPV6 -> Icmp.ECHO_REPLY_V6;
+          default -> Icmp.NO_TYPE;
+        };
     packet =
         new Packet(
             seen.destination(),
@@ -252,7 +261,7 @@ final class PlainSite {
     if (near) {
       return new Hop(network, to, null);
     }
-    Address gateway = site.gateway(host, Family.IPV4);
+    Address gateway = site.gateway(host, packet.family);
     return gateway == null ? stop("unroutable") : new Hop(network, gateway, null);
   }
 

@@ -16,7 +16,6 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.trace.Endpoint;
@@ -57,7 +56,7 @@ class SiteAgreementTest {
     }
     Device device = (Device) who;
     Address towards = DeviceProgram.compile(site, device).sourceTowards(to);
-    return towards != null ? towards : device.address(Family.IPV4);
+    return towards != null ? towards : device.address(to.family());
   }
 
   private static List<Address> targets(Site site, DrawnSite drawn) {
@@ -82,9 +81,11 @@ class SiteAgreementTest {
     for (int seed = 0; seed < SITES; seed++) {
       DrawnSite drawn = new DrawnSite(500_000 + seed);
       Site site =
-          seed % 4 == 0
-              ? drawn.oneDevice(drawn.one(DrawnSite.Kind.values()))
-              : drawn.row(1 + seed % 3);
+          seed % 20 == 1
+              ? drawn.oneDevice(DrawnSite.Kind.PREFIX)
+              : seed % 4 == 0
+                  ? drawn.oneDevice(drawn.one(DrawnSite.OF_IPV4))
+                  : drawn.row(1 + seed % 3);
       Run run = Tracer.of(site).run(org.eskerfield.state.VirtualClock.start(site.timeZone()));
       PlainSite plain = new PlainSite(site, run.now());
       List<Address> targets = targets(site, drawn);
@@ -96,11 +97,11 @@ class SiteAgreementTest {
         if (from == null || from.equals(to) || (who instanceof Device own && owns(own, to))) {
           continue;
         }
-        int protocol = drawn.one(Protocol.TCP, Protocol.TCP, Protocol.UDP, Protocol.ICMP, 47);
+        int icmp = drawn.isSix() ? Protocol.ICMPV6 : Protocol.ICMP;
+        int protocol = drawn.one(Protocol.TCP, Protocol.TCP, Protocol.UDP, icmp, 47);
         int port = Protocol.hasPorts(protocol) ? 1499 + drawn.random.nextInt(5) : 0;
         int fromPort = 1500 + drawn.random.nextInt(3);
-        Probe probe =
-            protocol == Protocol.ICMP ? Probe.ping(Family.IPV4) : Probe.of(protocol, port);
+        Probe probe = protocol == icmp ? Probe.ping(to.family()) : Probe.of(protocol, port);
         Trace trace = run.open(new Question(who, from, to, probe, fromPort, run.now()));
         PlainSite.Fate fate = plain.ask(who, from, fromPort, to, protocol, port);
         String wanted = fate.outcome() + (fate.receiver().isEmpty() ? "" : " " + fate.receiver());

@@ -200,7 +200,7 @@ class ChangesTest {
     Site site = Sites.skerry();
     DestinationRule rule =
         Objects.requireNonNull(site.devices().get("skerry")).inward().stream()
-            .map(each -> each.<DestinationRule>by(fixed -> null, to -> to))
+            .map(each -> each.<DestinationRule>by(fixed -> null, to -> to, prefix -> null))
             .filter(Objects::nonNull)
             .findFirst()
             .orElseThrow();

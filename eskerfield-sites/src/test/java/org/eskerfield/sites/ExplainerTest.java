@@ -28,7 +28,6 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Trace;
@@ -66,12 +65,11 @@ class ExplainerTest {
     Object of = statement.of();
     if (of instanceof InwardRule rule) {
       boolean inward =
-          rule.external().now(Family.IPV4).contains(before.destination())
+          rule.block().contains(before.destination())
               && covers(rule.services(), before)
               && rule.internalBlock().contains(after.destination());
       boolean outward =
-          rule.internalBlock().contains(before.source())
-              && rule.external().now(Family.IPV4).contains(after.source());
+          rule.internalBlock().contains(before.source()) && rule.block().contains(after.source());
       return inward || outward;
     }
     if (of instanceof SharedRule rule) {

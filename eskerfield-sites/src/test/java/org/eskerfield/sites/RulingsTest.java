@@ -36,6 +36,8 @@ class RulingsTest {
           Ruling.BINDING_KNOWN, // the session is found first; DeviceMachineTest has them
           Ruling.BINDING_FILTERED,
           Ruling.BINDING_KNOWN_INSIDE,
+          Ruling.DESTINATION_UNTRANSLATABLE, // PrefixTranslationTest
+          Ruling.SOURCE_UNTRANSLATABLE,
           Ruling.ERROR_OF_BINDING,
           Ruling.SESSION_OF_ANOTHER,
           Ruling.ENDPOINT_IN_USE, // CornersTest

@@ -94,6 +94,9 @@ final class TranslationReader {
     if (rule.has("shared")) {
       return shared(rule, title(rule, "shared"));
     }
+    if (rule.has("prefix")) {
+      return new PrefixRuleReader(device, site).read(rule, title(rule, "prefix"), hairpin(rule));
+    }
     return rule.has("untouched") ? untouched(rule, title(rule, "untouched")) : null;
   }
 
@@ -356,7 +359,11 @@ final class TranslationReader {
   }
 
   private void ipv4Only(Placed at, String message) {
-    problems.add(at, message, "translation is for IPv4 only; reach IPv6 hosts by an access rule");
+    problems.add(
+        at,
+        message,
+        "this kind of rule is for IPv4; reach IPv6 hosts by an access rule, or translate whole"
+            + " prefixes by a 'prefix' rule");
   }
 
   /** The services behind an external address; null, and reported, if they cannot be read. */

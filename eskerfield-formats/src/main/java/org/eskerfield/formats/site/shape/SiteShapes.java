@@ -315,6 +315,7 @@ public final class SiteShapes {
                       TranslationShapes.DESTINATION,
                       TranslationShapes.DYNAMIC,
                       TranslationShapes.SHARED,
+                      TranslationShapes.PREFIX,
                       TranslationShapes.UNTOUCHED),
                   false),
               "the translation rules in order",

@@ -173,6 +173,28 @@ public final class TranslationShapes {
               Keys.NOTE),
           List.of("static"));
 
+  public static final Shape PREFIX =
+      new Shape(
+          "a prefix rule",
+          List.of(
+              Keys.must(
+                  "prefix", Keys.TITLE_TEXT, "what the rule is called", "office to the carrier"),
+              Keys.must("facing", Keys.INTERFACE, "where the external side is", "uplink"),
+              Keys.must(
+                  "external",
+                  new Text(null, "an IPv6 prefix of /32 to /64"),
+                  "the external prefix",
+                  "2001:db8:1::/48"),
+              Keys.must(
+                  "internal",
+                  new Text(null, "an IPv6 prefix of /32 to /64, or a network that has one"),
+                  "the internal prefix; the shorter of the two counts as long as the other",
+                  "fd01:203:405::/48"),
+              HAIRPIN_KEY,
+              Keys.DISABLED,
+              Keys.NOTE),
+          List.of("prefix"));
+
   public static final Shape DYNAMIC =
       new Shape(
           "a dynamic rule",

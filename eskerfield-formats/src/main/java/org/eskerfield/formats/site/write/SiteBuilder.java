@@ -311,6 +311,11 @@ public final class SiteBuilder {
       return rule(as.apply(new StaticPart(name)));
     }
 
+    /** An external IPv6 prefix stands for an internal one, both ways and without state. */
+    public DevicePart prefix(String name, UnaryOperator<PrefixPart> as) {
+      return rule(as.apply(new PrefixPart(name)));
+    }
+
     /** Many share one address. */
     public DevicePart shared(String name, UnaryOperator<SourcePart> as) {
       return rule(as.apply(new SourcePart("shared", name)));
@@ -412,6 +417,38 @@ public final class SiteBuilder {
     /** The host or block inside. */
     public StaticPart internal(String where) {
       return put("internal", where);
+    }
+  }
+
+  /** A prefix rule. */
+  public static final class PrefixPart extends Part<PrefixPart> {
+    private PrefixPart(String name) {
+      map.put("prefix", name);
+    }
+
+    @Override
+    PrefixPart self() {
+      return this;
+    }
+
+    /** The interface or zone of the external side. */
+    public PrefixPart facing(String interfaceOrZone) {
+      return put("facing", interfaceOrZone);
+    }
+
+    /** The external prefix. */
+    public PrefixPart external(String prefix) {
+      return put("external", prefix);
+    }
+
+    /** The internal prefix, or the network that has it. */
+    public PrefixPart internal(String prefixOrNetwork) {
+      return put("internal", prefixOrNetwork);
+    }
+
+    /** Which insiders may use the external addresses, too. */
+    public PrefixPart hairpin(String... interfacesOrZones) {
+      return putAll("hairpin", interfacesOrZones);
     }
   }
 

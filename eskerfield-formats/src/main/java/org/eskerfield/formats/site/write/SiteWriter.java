@@ -475,16 +475,16 @@ public final class SiteWriter {
   }
 
   private static void inward(Map<String, Object> map, InwardRule rule) {
-    map.put(rule.by(fixed -> "facing", to -> "arriving"), rule.facing().text());
+    map.put(rule.isBothWays() ? "facing" : "arriving", rule.facing().text());
     put(map, "from", terms(rule.from()));
-    map.put(rule.by(fixed -> "external", to -> "at"), at(rule.external(), rule.services()));
-    map.put(rule.by(fixed -> "internal", to -> "becomes"), inside(rule));
+    map.put(rule.isBothWays() ? "external" : "at", at(rule.external(), rule.services()));
+    map.put(rule.isBothWays() ? "internal" : "becomes", inside(rule));
     put(map, "leaving", name(rule.leaving()));
-    put(map, "sources-become", rule.by(fixed -> null, to -> sources(to)));
+    put(map, "sources-become", rule.by(fixed -> null, to -> sources(to), prefix -> null));
     Hairpin hairpin = rule.hairpin();
     if (hairpin != null) {
       Object from = some(List.of(hairpin.from().text().split(", ")));
-      boolean plain = hairpin.source() == Hairpin.Source.DEVICE;
+      boolean plain = hairpin.source() == rule.usualHairpin();
       map.put("hairpin", plain ? from : fromAnd(from, "source", hairpin.source().toString()));
     }
     Admission admit = rule.admit();

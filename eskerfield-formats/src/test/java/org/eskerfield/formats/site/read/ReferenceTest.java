@@ -13,10 +13,8 @@ import java.util.regex.MatchResult;
 import java.util.regex.Pattern;
 import org.eskerfield.formats.Generated;
 import org.eskerfield.formats.literal.Problems;
-import org.eskerfield.formats.site.shape.ExpectationShapes;
 import org.eskerfield.formats.site.shape.Shape;
 import org.eskerfield.formats.site.shape.SiteShapes;
-import org.eskerfield.formats.site.shape.TranslationShapes;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
@@ -29,41 +27,30 @@ class ReferenceTest {
   private static final Pattern TABLE =
       Pattern.compile("(<!-- keys of (.+?) -->\n).*?(<!-- end -->)", Pattern.DOTALL);
 
+  /** Every shape of the grammar, as the reader comes to it from that of a site. */
   private static Map<String, Shape> shapes() {
     Map<String, Shape> shapes = new LinkedHashMap<>();
-    for (Shape shape :
-        new Shape[] {
-          SiteShapes.SITE,
-          SiteShapes.NETWORK,
-          SiteShapes.ROUTED,
-          SiteShapes.HOST,
-          SiteShapes.FILTER,
-          SiteShapes.WINDOW,
-          SiteShapes.DEVICE,
-          TranslationShapes.STATE,
-          TranslationShapes.SHARED_STATE,
-          TranslationShapes.DYNAMIC_STATE,
-          SiteShapes.INTERFACE_SHAPE,
-          SiteShapes.ROUTE,
-          SiteShapes.OWN_SERVICE,
-          TranslationShapes.STATIC,
-          TranslationShapes.DESTINATION,
-          TranslationShapes.DYNAMIC,
-          TranslationShapes.UNTOUCHED,
-          TranslationShapes.HAIRPIN,
-          TranslationShapes.ADMIT,
-          TranslationShapes.SHARED,
-          SiteShapes.ACCESS_LIST,
-          SiteShapes.GUARD,
-          SiteShapes.ACCESS_RULE,
-          ExpectationShapes.EXPECTATION,
-          ExpectationShapes.EARLIER,
-          SiteShapes.ACCEPTED,
-          SiteShapes.COUNTED
-        }) {
-      shapes.put(shape.name(), shape);
-    }
+    meet(SiteShapes.SITE, shapes);
     return shapes;
+  }
+
+  private static void meet(Shape shape, Map<String, Shape> met) {
+    if (met.putIfAbsent(shape.name(), shape) == null) {
+      shape.keys().forEach(key -> meet(key.value(), met));
+    }
+  }
+
+  private static void meet(Shape.Value value, Map<String, Shape> met) {
+    if (value instanceof Shape.Child child) {
+      meet(child.shape(), met);
+    } else if (value instanceof Shape.Children children) {
+      children.shapes().forEach(shape -> meet(shape, met));
+    } else if (value instanceof Shape.Named named) {
+      meet(named.value(), met);
+    } else if (value instanceof Shape.Either either) {
+      meet(either.simple(), met);
+      meet(either.full(), met);
+    }
   }
 
   private static String table(Shape shape) {

@@ -22,7 +22,9 @@ import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.PortSet;
@@ -45,6 +47,13 @@ class SiteReaderTest {
   /** The line and column, from 1, at which the last mark {@code ¦} of the replacement stands. */
   private static Arguments row(String piece, String byWithMark, String message, String remedy) {
     return Arguments.of(piece, byWithMark, message, remedy);
+  }
+
+  /** A rule of one line, before the last one of the file. */
+  private static Arguments prefix(String external, String internal, String message, String remedy) {
+    String shared = "      - shared: pier to the internet";
+    String rule = "      - { prefix: p, facing: uplink, external: %s, internal: %s }%n%s";
+    return row(shared, rule.formatted(external, internal, shared), message, remedy);
   }
 
   private static final String EXPECT =
@@ -490,7 +499,25 @@ class SiteReaderTest {
             "at: uplink 1502/tcp",
             "at: ¦2001:db8::1 1502/tcp",
             "the external address 2001:db8::1 is an IPv6 address",
-            "IPv4 only"),
+            "by a 'prefix' rule"),
+        prefix("¦uplink", "fd01::/48", "interface 'uplink' has addresses", "the prefix that is"),
+        prefix("¦2001:db8:1::1", "fd01::/48", "'2001:db8:1::1' is no prefix", "with its length"),
+        prefix("¦192.0.2.0/24", "fd01::/48", "192.0.2.0/24 is an IPv4 prefix", "static, dynamic"),
+        prefix("¦2001:db8:1::/65", "fd01::/48", "leaves no 16 bits", "/64 or shorter"),
+        prefix("2001:db8:1::/48", "¦fd01::/20", "wider than /32", "one rule for each /32"),
+        prefix("2001:db8:1::/48", "¦fd01::/xx", "'xx' is no prefix length", "0 to 128"),
+        prefix("2001:db8:1::/48", "¦peer", "no network is called 'peer'", "did you mean 'pier'?"),
+        prefix("2001:db8:1::/48", "¦pier", "'pier' has no IPv6 prefix", "give it one"),
+        prefix(
+            "2001:db8:1::/48",
+            "fd01::/48, hairpin: { from: pier, source: ¦device }",
+            "a prefix rule keeps every port",
+            "source: external"),
+        prefix(
+            "2001:db8:1::/48",
+            "fd01::/48, ¦admit: any",
+            "unknown key 'admit'",
+            "it has: prefix, facing"),
         row(
             "        becomes: ramp 502",
             "        becomes: ramp 502\n        admit: ¦device",
@@ -684,9 +711,13 @@ class SiteReaderTest {
     assertThat(ramp.admit().log()).isTrue();
     DestinationRule radio = (DestinationRule) skerry.translation().get(2);
     assertThat(radio.internalPort(10039)).isEqualTo(20039);
-    assertThat(skerry.translation().get(5).disabled()).isTrue();
+    PrefixRule prefix = (PrefixRule) skerry.translation().get(4);
+    assertThat(prefix.internalBlock()).hasToString("2001:db8:77:4::/64");
+    assertThat(prefix.block()).hasToString("2001:db8:78::/64");
+    assertThat(prefix.hairpin().source()).isEqualTo(Hairpin.Source.KEPT);
+    assertThat(skerry.translation().get(6).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
-    assertThat(rule.place().line()).isEqualTo(144);
+    assertThat(rule.place().line()).isEqualTo(151);
     Host host = site.hosts().get("ramp");
     assertThat(host.filter().rules()).hasSize(1);
     assertThat(host.ownPrefixes()).hasToString("[10.77.0.0/16]");

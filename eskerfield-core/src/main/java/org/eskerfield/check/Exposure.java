@@ -139,13 +139,13 @@ final class Exposure {
   /** Another device may lead on to the port of a service by which machines are managed. */
   private void administeredBeyond(PacketSet in, InwardRule rule) {
     AddressSet nobody = check.describedOutside().complement();
-    Conversation way =
+    Conversation tried =
         check.traced(check.attempt(in.intersection(check.space.sources(nobody)).sample()));
-    Trace opening = way == null ? null : way.opening();
+    Trace opening = tried == null ? null : tried.opening();
     Endpoint end = opening == null ? null : opening.deliveredTo();
-    if (way != null
+    if (tried != null
         && end != null
-        && way.outcome() == Outcome.ANSWERED
+        && tried.outcome() == Outcome.ANSWERED
         && Ports.isAdministration(end.protocol(), end.port())) {
       check.add(
           Code.ADMINISTRATION_OFFERED,
@@ -155,7 +155,7 @@ final class Exposure {
               + Probe.of(end.protocol(), end.port())
               + " of "
               + end.name(),
-          way,
+          tried,
           Cure.byHand(
               "name in its admission or access rule who may use it; or put a tunnel before it"));
     }
@@ -201,8 +201,8 @@ final class Exposure {
     }
     AccessList guard = null;
     for (AccessList list : device.access()) {
-      for (AccessList.Guard way : list.guards()) {
-        boolean there = way.arriving() != null && way.arriving().names(arriving);
+      for (AccessList.Guard each : list.guards()) {
+        boolean there = each.arriving() != null && each.arriving().names(arriving);
         guard = guard == null && there ? list : guard;
       }
     }

@@ -245,9 +245,9 @@ final class Inspection {
       boolean inside = !network.isOutside();
       Address first = network.prefixes().get(0).first();
       Address some = first.next();
-      Interface way = sets(device).program().towards(some == null ? first : some);
+      Interface towards = sets(device).program().towards(some == null ? first : some);
       if (network.name().equals(own.network().name())
-          || (inside && way != null && way.name().equals(own.name()))) {
+          || (inside && towards != null && towards.name().equals(own.name()))) {
         behind.add(network);
       }
     }

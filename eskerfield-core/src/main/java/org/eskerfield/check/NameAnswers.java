@@ -372,11 +372,11 @@ final class NameAnswers {
     Map<String, Interface> all = new LinkedHashMap<>();
     for (InwardRule rule : device.inward()) {
       if (!rule.disabled()) {
-        Interface way = check.sets(device).program().towards(rule.internalBlock().first());
+        Interface towards = check.sets(device).program().towards(rule.internalBlock().first());
         for (Interface own : device.interfaces()) {
-          if (way != null
+          if (towards != null
               && !own.isOutside()
-              && device.stance().actionFor(own.network().zone(), way.network().zone())
+              && device.stance().actionFor(own.network().zone(), towards.network().zone())
                   == Action.ACCEPT) {
             all.put(own.name(), own);
           }

@@ -399,8 +399,8 @@ final class Sides {
   /** Whether an interface leads to nothing but what the file describes. */
   private boolean sidesWith(Device device, Interface own) {
     Address some = check.strangers().lowest(Family.IPV4);
-    Interface way = some == null ? null : check.sets(device).program().towards(some);
-    return way == null || !way.name().equals(own.name());
+    Interface towards = some == null ? null : check.sets(device).program().towards(some);
+    return towards == null || !towards.name().equals(own.name());
   }
 
   // Routes.
@@ -429,9 +429,10 @@ final class Sides {
       Address some =
           Objects.requireNonNullElse(
               network.prefixes().get(0).first().next(), network.prefixes().get(0).first());
-      Interface way = check.sets(device).program().towards(some);
+      Interface towards = check.sets(device).program().towards(some);
       boolean lost =
-          way == null || (way.isOutside() && SpecialAddresses.NOT_ON_THE_INTERNET.contains(some));
+          towards == null
+              || (towards.isOutside() && SpecialAddresses.NOT_ON_THE_INTERNET.contains(some));
       if (!lost || isConnected(device, network)) {
         continue;
       }
@@ -453,7 +454,7 @@ final class Sides {
                   + term.text()
                   + ", but "
                   + device.name()
-                  + (way == null
+                  + (towards == null
                       ? " has no route to " + network.name()
                       : " sends packets for " + network.name() + " towards the internet"),
               null,

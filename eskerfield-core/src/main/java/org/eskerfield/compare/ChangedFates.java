@@ -236,8 +236,8 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
     }
 
     private static String last(Trace trace) {
-      List<Leg> way = trace.reply().isEmpty() ? trace.request() : trace.reply();
-      Leg leg = way.get(way.size() - 1);
+      List<Leg> legs = trace.reply().isEmpty() ? trace.request() : trace.reply();
+      Leg leg = legs.get(legs.size() - 1);
       return leg.decisions().get(leg.decisions().size() - 1).ruling().code();
     }
 

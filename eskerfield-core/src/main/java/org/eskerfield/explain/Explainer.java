@@ -316,9 +316,9 @@ public final class Explainer {
         if (!comes) {
           return found;
         }
-        List<Approach> ways = new ArrayList<>(all.approaches(arriving, decided));
-        ways.removeIf(way -> !way.isGuardedBy(list));
-        return new Arrived(ways, decided);
+        List<Approach> approaches = new ArrayList<>(all.approaches(arriving, decided));
+        approaches.removeIf(each -> !each.isGuardedBy(list));
+        return new Arrived(approaches, decided);
       } else if (thing instanceof Stance) {
         for (Approach approach : all.approaches(arriving)) {
           if (approach.leaving() != null
@@ -333,29 +333,29 @@ public final class Explainer {
 
   /** What arrives to be seen as some packets, each way worked out when it is asked for. */
   private static final class Arrived extends AbstractList<PacketSet> {
-    private final List<Approach> ways;
+    private final List<Approach> approaches;
     private final PacketSet seen;
     private final @Nullable PacketSet[] known;
 
-    Arrived(List<Approach> ways, PacketSet seen) {
-      this.ways = ways;
+    Arrived(List<Approach> approaches, PacketSet seen) {
+      this.approaches = approaches;
       this.seen = seen;
-      this.known = new @Nullable PacketSet[ways.size()];
+      this.known = new @Nullable PacketSet[approaches.size()];
     }
 
     @Override
-    public PacketSet get(int way) {
-      PacketSet arrived = known[way];
+    public PacketSet get(int number) {
+      PacketSet arrived = known[number];
       if (arrived == null) {
-        arrived = ways.get(way).arrivedAs(seen);
-        known[way] = arrived;
+        arrived = approaches.get(number).arrivedAs(seen);
+        known[number] = arrived;
       }
       return arrived;
     }
 
     @Override
     public int size() {
-      return ways.size();
+      return approaches.size();
     }
 
     /** Whether some of them may be among packets that only their senders tell apart. */
@@ -493,9 +493,9 @@ public final class Explainer {
     for (Network network : site.networks().values()) {
       Address first = network.prefixes().get(0).first();
       Address some = first.next();
-      Interface way = sets(device).program().towards(some == null ? first : some);
+      Interface towards = sets(device).program().towards(some == null ? first : some);
       if (network.name().equals(arriving.network().name())
-          || (way != null && way.name().equals(arriving.name()))) {
+          || (towards != null && towards.name().equals(arriving.name()))) {
         all = all.union(AddressSet.ofPrefixes(network.prefixes()));
       }
     }

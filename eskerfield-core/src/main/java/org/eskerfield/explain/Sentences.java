@@ -339,7 +339,7 @@ public final class Sentences {
 
   /** Which ways a list guards, and what becomes of what no rule of it matches. */
   public String of(AccessList list) {
-    List<String> ways = new ArrayList<>();
+    List<String> guarded = new ArrayList<>();
     for (AccessList.Guard guard : list.guards()) {
       InterfaceTerm arriving = guard.arriving();
       InterfaceTerm leaving = guard.leaving();
@@ -348,16 +348,16 @@ public final class Sentences {
           guard.toDevice()
               ? "is for " + device.name() + " itself"
               : leaving == null ? "" : "leaves by " + where(leaving);
-      ways.add(
+      guarded.add(
           from.isEmpty() && to.isEmpty()
               ? "passes at all"
               : from + (from.isEmpty() || to.isEmpty() ? "" : " and ") + to);
     }
     String judged =
-        ways.isEmpty()
+        guarded.isEmpty()
             ? "The list guards no way, so it judges nothing."
             : "Judges what "
-                + listed(ways, "or")
+                + listed(guarded, "or")
                 + (list.stateless() ? ", every packet, replies too" : ", the first of each flow")
                 + "; the first rule that matches decides.";
     return judged + " What no rule matches: " + list.otherwiseText() + ".";

@@ -13,7 +13,7 @@ import org.eskerfield.model.External;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.ServicePart;
-import org.eskerfield.offer.WayOut.Hop;
+import org.eskerfield.offer.OutwardPath.Hop;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;

@@ -27,8 +27,8 @@ import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.offer.OutwardPath.Hop;
 import org.eskerfield.offer.Plan.Step;
-import org.eskerfield.offer.WayOut.Hop;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -77,7 +77,7 @@ public final class Offer {
   /** The interfaces and zones from which insiders could use an external address, too. */
   public static List<String> insiders(Site site, Host host) {
     try {
-      List<Hop> hops = WayOut.of(site, host, Address.ipv4(192, 0, 2, 1));
+      List<Hop> hops = OutwardPath.of(site, host, Address.ipv4(192, 0, 2, 1));
       Hop last = hops.get(hops.size() - 1);
       List<String> names = new ArrayList<>();
       for (Interface own : last.device().interfaces()) {
@@ -103,7 +103,7 @@ public final class Offer {
     }
     choice.movedOutside();
     Address outsider = outsider();
-    List<Hop> hops = WayOut.of(site, host, outsider);
+    List<Hop> hops = OutwardPath.of(site, host, outsider);
     Target target =
         new Target(
             address,
@@ -432,7 +432,7 @@ public final class Offer {
 
   /** The addresses that hairpinned packets bear on their way to inner devices. */
   private List<AddressTerm> hairpinned() throws RefusedChangeException {
-    List<Hop> hops = WayOut.of(site, wish.host(), outsider());
+    List<Hop> hops = OutwardPath.of(site, wish.host(), outsider());
     List<AddressTerm> all = new ArrayList<>();
     hops.get(hops.size() - 1).inner().addresses().stream()
         .filter(address -> address.family() == Family.IPV4)

@@ -20,9 +20,9 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.offer.OutwardPath.Hop;
 import org.eskerfield.offer.Plan.Proof;
 import org.eskerfield.offer.Plan.Step;
-import org.eskerfield.offer.WayOut.Hop;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -200,7 +200,7 @@ public final class Withdrawal {
 
   private List<Hop> hops() {
     try {
-      return WayOut.of(site, host, Address.ipv4(192, 0, 2, 1));
+      return OutwardPath.of(site, host, Address.ipv4(192, 0, 2, 1));
     } catch (RefusedChangeException e) {
       return List.of(); // no way out: nothing but the rules themselves is to be found
     }

@@ -76,7 +76,7 @@ public record DeviceSnapshot(
    * @param realm the address space; "" for the common one, null for that of packets which never
    *     arrive
    */
-  public record Way(
+  public record Ends(
       @Nullable String realm, Address source, int sourcePort, Address destination, int port) {}
 
   /** What is told of a session besides its ends. */
@@ -118,8 +118,8 @@ public record DeviceSnapshot(
    */
   public record Session(
       int protocol,
-      Way there,
-      Way back,
+      Ends there,
+      Ends back,
       @Nullable RuleName destinationRule,
       @Nullable RuleName sourceRule,
       int binding,
@@ -138,7 +138,7 @@ public record DeviceSnapshot(
   }
 
   /** The header of a packet that came back, as it arrived. */
-  public record Arrived(Way way, int icmpType, int icmpCode, int tcpFlags, int ttl) {}
+  public record Arrived(Ends ends, int icmpType, int icmpCode, int tcpFlags, int ttl) {}
 
   /**
    * What is left of the ports of an external address.

@@ -99,8 +99,8 @@ final class Snapshots {
     Header came = state.filter().cameBack.get(at);
     return new DeviceSnapshot.Session(
         all.key(2 * at).protocol(),
-        way(all.key(2 * at)),
-        way(all.key(2 * at + 1)),
+        ends(all.key(2 * at)),
+        ends(all.key(2 * at + 1)),
         state.origins.name(all.destinationRule(at)),
         state.origins.name(all.sourceRule(at)),
         placeOfBinding.getOrDefault(all.binding(at), NONE),
@@ -114,8 +114,8 @@ final class Snapshots {
         came == null ? null : arrived(came));
   }
 
-  private DeviceSnapshot.Way way(FlowKey key) {
-    return new DeviceSnapshot.Way(
+  private DeviceSnapshot.Ends ends(FlowKey key) {
+    return new DeviceSnapshot.Ends(
         key.realm() >= DeviceState.NOWHERE_BACK ? null : realm(key.realm()),
         state.source(key),
         key.sourcePort(),
@@ -125,7 +125,7 @@ final class Snapshots {
 
   private static DeviceSnapshot.Arrived arrived(Header header) {
     return new DeviceSnapshot.Arrived(
-        new DeviceSnapshot.Way(
+        new DeviceSnapshot.Ends(
             "",
             header.source(),
             header.sourcePort(),
@@ -207,9 +207,9 @@ final class Snapshots {
     FlowKey there = key(each.there(), each.protocol(), DeviceState.NOWHERE);
     FlowKey back = key(each.back(), each.protocol(), DeviceState.NOWHERE_BACK);
     if (there.isIpv6()) {
-      for (DeviceSnapshot.Way way : List.of(each.there(), each.back())) {
-        state.numbers.use(way.source().high(), way.source().low());
-        state.numbers.use(way.destination().high(), way.destination().low());
+      for (DeviceSnapshot.Ends ends : List.of(each.there(), each.back())) {
+        state.numbers.use(ends.source().high(), ends.source().low());
+        state.numbers.use(ends.destination().high(), ends.destination().low());
       }
       there = key(each.there(), each.protocol(), DeviceState.NOWHERE);
       back = key(each.back(), each.protocol(), DeviceState.NOWHERE_BACK);
@@ -247,14 +247,14 @@ final class Snapshots {
     }
   }
 
-  private FlowKey key(DeviceSnapshot.Way way, int protocol, int nowhere) {
-    boolean ipv6 = way.source().family() == Family.IPV6;
+  private FlowKey key(DeviceSnapshot.Ends ends, int protocol, int nowhere) {
+    boolean ipv6 = ends.source().family() == Family.IPV6;
     return FlowKey.of(
-        number(way.source()),
-        way.sourcePort(),
-        number(way.destination()),
-        way.port(),
-        FlowKey.above(way.realm() == null ? nowhere : realm(way.realm()), ipv6, protocol));
+        number(ends.source()),
+        ends.sourcePort(),
+        number(ends.destination()),
+        ends.port(),
+        FlowKey.above(ends.realm() == null ? nowhere : realm(ends.realm()), ipv6, protocol));
   }
 
   private int number(Address address) {
@@ -265,10 +265,10 @@ final class Snapshots {
 
   private static Header header(DeviceSnapshot.Arrived came, int protocol) {
     return new Header(
-        came.way().source(),
-        came.way().sourcePort(),
-        came.way().destination(),
-        came.way().port(),
+        came.ends().source(),
+        came.ends().sourcePort(),
+        came.ends().destination(),
+        came.ends().port(),
         protocol,
         came.icmpType(),
         came.icmpCode(),

@@ -38,7 +38,7 @@ final class Dialogue {
   private final boolean toTheEnd;
   private final Exchange.Factory exchanges;
   private final List<Segment> story = new ArrayList<>();
-  private final List<List<Leg>> ways = new ArrayList<>();
+  private final List<List<Leg>> paths = new ArrayList<>();
   private @Nullable Lookup lookup;
   private @Nullable Trace opening;
   private @Nullable FileTransfer transfer;
@@ -52,8 +52,8 @@ final class Dialogue {
   }
 
   /** The way of each packet that opens something, and of its reply. */
-  List<List<Leg>> ways() {
-    return ways;
+  List<List<Leg>> paths() {
+    return paths;
   }
 
   Conversation lead() {
@@ -164,7 +164,7 @@ final class Dialogue {
             back,
             trace.deliveredTo() != null || isRefusedByDevice(trace),
             trace.request()));
-    ways.add(trace.request());
+    paths.add(trace.request());
     if (reply != null) {
       String name =
           reset
@@ -174,7 +174,7 @@ final class Dialogue {
                   : probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply";
       boolean heard = trace.outcome() == Outcome.ANSWERED || trace.outcome() == Outcome.REFUSED;
       story.add(new Segment(of + name, !back, heard, trace.reply()));
-      ways.add(trace.reply());
+      paths.add(trace.reply());
     }
   }
 
@@ -275,8 +275,8 @@ final class Dialogue {
                     LOOKUP_PORT,
                     attempt.at()))
             .run();
-    ways.add(trace.request());
-    ways.add(trace.reply());
+    paths.add(trace.request());
+    paths.add(trace.reply());
     Endpoint by = trace.deliveredTo();
     if (trace.outcome() != Outcome.ANSWERED || by == null) {
       return new Lookup(

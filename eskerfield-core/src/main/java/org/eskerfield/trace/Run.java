@@ -219,8 +219,8 @@ public final class Run {
     Exchange.Factory counted = question -> exchange(question, false, tallies, watch);
     Dialogue dialogue = new Dialogue(program, attempt.on(site()), toTheEnd, counted);
     Conversation conversation = dialogue.lead();
-    for (List<Leg> way : dialogue.ways()) {
-      note(way);
+    for (List<Leg> path : dialogue.paths()) {
+      note(path);
     }
     look();
     return conversation;
@@ -365,8 +365,8 @@ public final class Run {
   }
 
   /** Puts into the log what belongs there. */
-  private void note(List<Leg> way) {
-    for (Leg leg : way) {
+  private void note(List<Leg> path) {
+    for (Leg leg : path) {
       if (leg.kind() != Leg.Kind.DEVICE) {
         continue;
       }

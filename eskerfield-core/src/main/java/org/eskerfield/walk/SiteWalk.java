@@ -359,8 +359,8 @@ public final class SiteWalk {
       say(Ruling.CARRIED, sender);
       return receive(sender);
     }
-    SiteProgram.Carried way = first(program.carried());
-    Host host = way == null ? null : way.host();
+    SiteProgram.Carried carried = first(program.carried());
+    Host host = carried == null ? null : carried.host();
     if (host == null
         && packet.destination().equals(flow.source())
         && flow.sender() instanceof Host unnamed
@@ -371,17 +371,18 @@ public final class SiteWalk {
       say(Ruling.CARRIED, host);
       return receive(host);
     }
-    if (way == null) {
+    if (carried == null) {
       say(Ruling.CARRIED, null);
       return takenToAnswer();
     }
-    Network network = way.network();
-    if (network == null || (way.by() instanceof Network && network.carrier().isEmpty())) {
-      say(Ruling.NO_CARRIER_LINK, way.by());
+    Network network = carried.network();
+    if (network == null || (carried.by() instanceof Network && network.carrier().isEmpty())) {
+      say(Ruling.NO_CARRIER_LINK, carried.by());
       return null;
     }
-    say(Ruling.CARRIED, way.by());
-    return new Hop(network, way.by() instanceof Network.Routed block ? block.via() : null, null);
+    say(Ruling.CARRIED, carried.by());
+    return new Hop(
+        network, carried.by() instanceof Network.Routed block ? block.via() : null, null);
   }
 
   private static final Condition NOT_CARRIED_FROM =

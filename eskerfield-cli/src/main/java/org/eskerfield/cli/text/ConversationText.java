@@ -48,10 +48,11 @@ public final class ConversationText {
       for (Segment segment : conversation.segments()) {
         String title = "Packet " + number++ + ", " + (segment.isReply() ? "back: " : "there: ");
         out.append(
-            TraceText.way(title + segment.what(), segment.legs(), conversation.opening(), style));
+            TraceText.direction(
+                title + segment.what(), segment.legs(), conversation.opening(), style));
       }
     } else if (deciding != null) {
-      out.append(new TraceText(deciding, style).ways());
+      out.append(new TraceText(deciding, style).legs());
     }
     return out.toString();
   }

@@ -54,20 +54,20 @@ public final class TraceText {
   }
 
   /** The way there and back, decision by decision. */
-  public String ways() {
-    way("Request", trace.request());
+  public String legs() {
+    direction("Request", trace.request());
     if (trace.reply().isEmpty()) {
       out.append('\n').append(style.strong("Reply")).append("  none\n");
     } else {
-      way("Reply", trace.reply());
+      direction("Reply", trace.reply());
     }
     return out.toString();
   }
 
   /** The way of one packet, decision by decision. */
-  static String way(String title, List<Leg> legs, Trace trace, Style style) {
+  static String direction(String title, List<Leg> legs, Trace trace, Style style) {
     TraceText text = new TraceText(trace, style);
-    text.way(title, legs);
+    text.direction(title, legs);
     return text.out.toString();
   }
 
@@ -133,7 +133,7 @@ public final class TraceText {
     return text + " ".repeat(Math.max(0, width - text.length()));
   }
 
-  private void way(String title, List<Leg> legs) {
+  private void direction(String title, List<Leg> legs) {
     out.append('\n').append(style.strong(title)).append('\n');
     int number = 1;
     for (Leg leg : legs) {

@@ -201,8 +201,8 @@ public final class DiffVerb extends Verb {
       rules(out, change);
     }
     if (traces) {
-      out.append("     before\n").append(new TraceText(change.before(), style).ways());
-      out.append("     after\n").append(new TraceText(change.after(), style).ways());
+      out.append("     before\n").append(new TraceText(change.before(), style).legs());
+      out.append("     after\n").append(new TraceText(change.after(), style).legs());
     }
   }
 
@@ -210,8 +210,8 @@ public final class DiffVerb extends Verb {
     String outcome = trace.outcome().toString();
     out.append("       ").append(when).append("  ").append(style.outcome(trace.outcome()));
     out.append(' ');
-    String way = "(" + TraceText.names(trace.request()) + "): " + trace.reason();
-    out.append(Style.wrapped(way, 15, 16 + outcome.length())).append('\n');
+    String told = "(" + TraceText.names(trace.request()) + "): " + trace.reason();
+    out.append(Style.wrapped(told, 15, 16 + outcome.length())).append('\n');
   }
 
   private static void rules(StringBuilder out, ChangedFate change) {

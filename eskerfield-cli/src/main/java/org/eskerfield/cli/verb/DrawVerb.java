@@ -117,7 +117,7 @@ public final class DrawVerb extends Verb {
       throw wrong(
           call, "--from: '" + from + "' is several senders; draw one, such as " + senders.get(0));
     }
-    ConversationPicture way =
+    ConversationPicture picture =
         ConversationPicture.of(
             Tracer.of(site),
             QuestionReader.on(site)
@@ -128,9 +128,9 @@ public final class DrawVerb extends Verb {
                 .mode(TraceVerb.mode(call))
                 .attempt());
     if (only == null) {
-      return way.svg(theme);
+      return picture.svg(theme);
     }
-    return only.equals("map") ? way.map().svg(theme) : way.ladder().svg(theme);
+    return only.equals("map") ? picture.map().svg(theme) : picture.ladder().svg(theme);
   }
 
   private static Theme theme(ParseResult call) {

@@ -86,14 +86,14 @@ public final class LedgerVerb extends Verb {
     }
     if (call.hasMatchedOption("--route")) {
       Address to = address(call, "--route");
-      List<Object> ways = new ArrayList<>();
+      List<Object> routes = new ArrayList<>();
       for (Device device : site.devices().values()) {
-        ways.add(LedgerData.way(device, DeviceProgram.compile(site, device).leading(to)));
+        routes.add(LedgerData.route(device, DeviceProgram.compile(site, device).leading(to)));
         if (!json) {
           terminal.out().println(route(site, device, to, style));
         }
       }
-      terminal.out().print(json ? Json.of(ways) : "");
+      terminal.out().print(json ? Json.of(routes) : "");
       return FINE;
     }
     List<Block> blocks = blocks(call, site, ledger);
@@ -188,7 +188,7 @@ public final class LedgerVerb extends Verb {
 
   private static String route(Site site, Device device, Address to, Style style) {
     Placed by = DeviceProgram.compile(site, device).leading(to);
-    String way =
+    String told =
         by == null
             ? style.bad("no route leads to " + to)
             : by instanceof Route route
@@ -199,7 +199,7 @@ public final class LedgerVerb extends Verb {
                         : " via " + route.via() + ", leaves by " + route.leaving().name())
                 : "connected, leaves by " + ((Interface) by).name();
     String where = by == null ? "" : "  " + style.place(by.place().toString());
-    return style.strong(device.name()) + "  " + way + where;
+    return style.strong(device.name()) + "  " + told + where;
   }
 
   private static String block(Block block, Style style) {

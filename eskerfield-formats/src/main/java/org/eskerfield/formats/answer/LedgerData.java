@@ -123,7 +123,7 @@ public final class LedgerData {
   }
 
   /** By which line of its routing table a device sends on; null for none. */
-  public static Tree way(Device device, @Nullable Placed by) {
+  public static Tree route(Device device, @Nullable Placed by) {
     Route route = by instanceof Route found ? found : null;
     Interface connected = by instanceof Interface found ? found : null;
     Interface leaving = route == null ? connected : route.leaving();

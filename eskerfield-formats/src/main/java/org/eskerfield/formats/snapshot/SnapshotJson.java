@@ -143,20 +143,20 @@ public final class SnapshotJson {
 
   private static Tree tree(DeviceSnapshot.Arrived arrived) {
     return new Tree()
-        .with("way", tree(arrived.way()))
+        .with("way", tree(arrived.ends()))
         .with("icmp-type", arrived.icmpType())
         .with("icmp-code", arrived.icmpCode())
         .with("tcp-flags", arrived.tcpFlags())
         .with("ttl", arrived.ttl());
   }
 
-  private static Tree tree(DeviceSnapshot.Way way) {
+  private static Tree tree(DeviceSnapshot.Ends ends) {
     return new Tree()
-        .with("realm", way.realm())
-        .with("source", way.source())
-        .with("source-port", way.sourcePort())
-        .with("destination", way.destination())
-        .with("port", way.port());
+        .with("realm", ends.realm())
+        .with("source", ends.source())
+        .with("source-port", ends.sourcePort())
+        .with("destination", ends.destination())
+        .with("port", ends.port());
   }
 
   private static String word(Mark mark) {
@@ -435,8 +435,8 @@ public final class SnapshotJson {
     Part came = part.optional("came-back");
     return new DeviceSnapshot.Session(
         part.integer("protocol", 0, 255),
-        way(part.part("there")),
-        way(part.part("back")),
+        ends(part.part("there")),
+        ends(part.part("back")),
         rule(part, "destination-rule"),
         rule(part, "source-rule"),
         part.integer("binding", -1, bindings - 1),
@@ -451,7 +451,7 @@ public final class SnapshotJson {
         came == null
             ? null
             : new DeviceSnapshot.Arrived(
-                way(came.part("way")),
+                ends(came.part("way")),
                 came.integer("icmp-type", -1, 255),
                 came.integer("icmp-code", 0, 255),
                 came.integer("tcp-flags", 0, 255),
@@ -470,8 +470,8 @@ public final class SnapshotJson {
     return marks;
   }
 
-  private static DeviceSnapshot.Way way(Part part) {
-    return new DeviceSnapshot.Way(
+  private static DeviceSnapshot.Ends ends(Part part) {
+    return new DeviceSnapshot.Ends(
         part.optional("realm") == null ? null : part.text("realm"),
         part.address("source"),
         part.port("source-port"),

@@ -103,11 +103,11 @@ final class PathOnMap {
             Pass pass = here.get(i);
             List<double[]> route = routes.getOrDefault(key, List.of());
             List<double[]> line = shifted(route, (i - (here.size() - 1) / 2.0) * APART);
-            List<double[]> way = new ArrayList<>(line);
+            List<double[]> points = new ArrayList<>(line);
             if (!pass.forwards()) {
-              Collections.reverse(way);
+              Collections.reverse(points);
             }
-            svg.line(pass.isReply() ? "reply" : "request", way, true, null);
+            svg.line(pass.isReply() ? "reply" : "request", points, true, null);
           }
         });
     for (Straight each : straight) {

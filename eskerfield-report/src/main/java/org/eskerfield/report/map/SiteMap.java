@@ -137,15 +137,15 @@ public final class SiteMap {
     plan.links.forEach(
         (key, link) -> svg.line(link.down() ? "link down" : "link", route(key), false, tip(link)));
     List<String> marked = new ArrayList<>();
-    PathOnMap way = trace == null ? null : new PathOnMap(plan, layout.routes, trace);
-    if (way != null) {
-      marked.addAll(way.ends());
+    PathOnMap path = trace == null ? null : new PathOnMap(plan, layout.routes, trace);
+    if (path != null) {
+      marked.addAll(path.ends());
     }
     for (Box box : plan.boxes()) {
       box.draw(svg, marked);
     }
-    if (way != null) {
-      way.draw(svg);
+    if (path != null) {
+      path.draw(svg);
       foot(svg);
     }
     svg.close();

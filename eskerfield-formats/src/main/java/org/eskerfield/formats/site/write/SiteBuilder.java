@@ -501,8 +501,8 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** It guards a way through the device. */
-    public ListPart way(String arriving, String leaving) {
+    /** It guards what arrives by one and leaves by another interface or zone. */
+    public ListPart between(String arriving, String leaving) {
       list(map, "guards").add(Map.of("arriving", arriving, "leaving", leaving));
       return this;
     }

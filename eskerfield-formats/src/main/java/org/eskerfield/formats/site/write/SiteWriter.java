@@ -508,11 +508,11 @@ public final class SiteWriter {
     Map<String, Object> map = new LinkedHashMap<>();
     List<Object> guards = new ArrayList<>();
     for (AccessList.Guard guard : list.guards()) {
-      Map<String, Object> way = new LinkedHashMap<>();
-      put(way, "arriving", name(guard.arriving()));
-      put(way, "leaving", name(guard.leaving()));
-      put(way, "to", guard.toDevice() ? Site.SELF : null);
-      guards.add(way);
+      Map<String, Object> guarded = new LinkedHashMap<>();
+      put(guarded, "arriving", name(guard.arriving()));
+      put(guarded, "leaving", name(guard.leaving()));
+      put(guarded, "to", guard.toDevice() ? Site.SELF : null);
+      guards.add(guarded);
     }
     put(map, "guards", guards.size() == 1 ? guards.get(0) : guards);
     putIf(map, "stateless", list.stateless());

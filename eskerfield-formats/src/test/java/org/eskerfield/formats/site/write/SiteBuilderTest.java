@@ -12,6 +12,7 @@ import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Assignment;
+import org.eskerfield.model.Hairpin;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
@@ -82,6 +83,48 @@ class SiteBuilderTest {
         .allMatch(Verdict::holds);
     assertThat(Checker.check(built.site())).isEmpty();
     Sites.assertSame(SiteReader.read("again", shop().text()), built.site());
+  }
+
+  @Test
+  void aPrefixIsTranslatedOnTheWayOut() throws Exception {
+    SiteFile built =
+        SiteBuilder.site("IPv6")
+            .network("office", n -> n.prefix("fd01:203:405:1::/64").zone("office"))
+            .network(
+                "link",
+                n ->
+                    n.prefix("2001:db8:ffff::/64")
+                        .zone("internet")
+                        .carrier("2001:db8:ffff::1")
+                        .routed("2001:db8:1::/48", "2001:db8:ffff::2"))
+            .host("clerk", h -> h.on("office").at("fd01:203:405:1::1234"))
+            .host("shop", h -> h.at("2001:db8:77::5").listens("https"))
+            .device(
+                "edge",
+                d ->
+                    d.attach("uplink", "link", "2001:db8:ffff::2")
+                        .attach("office", "office", "fd01:203:405:1::1")
+                        .route("any", "2001:db8:ffff::1")
+                        .prefix(
+                            "ours",
+                            r ->
+                                r.facing("uplink")
+                                    .external("2001:db8:1::/48")
+                                    .internal("fd01:203:405::/48")
+                                    .hairpin("office"))
+                        .list(
+                            "out",
+                            l ->
+                                l.between("office", "uplink")
+                                    .rule(Action.ACCEPT, "web", r -> r.service("https"))))
+            .expectAnswer("clerk", "shop", "https", "shop")
+            .expect("clerk", "shop", "ssh", Outcome.DROPPED)
+            .build();
+    assertThat(new Verifier(Tracer.of(built.site())).verify(built.expectations()))
+        .hasSize(2)
+        .allMatch(Verdict::holds);
+    Hairpin hairpin = built.site().devices().get("edge").inward().get(0).hairpin();
+    assertThat(hairpin.source()).isEqualTo(Hairpin.Source.EXTERNAL);
   }
 
   @Test

@@ -20,7 +20,7 @@ import org.jspecify.annotations.Nullable;
  * The devices between a host and the outside, as the host's replies go: only where requests come by
  * the same way do the devices know the flow that a reply belongs to.
  */
-final class WayOut {
+final class OutwardPath {
   /**
    * A device on the way.
    *
@@ -29,7 +29,7 @@ final class WayOut {
    */
   record Hop(Device device, Interface outer, Interface inner) {}
 
-  private WayOut() {}
+  private OutwardPath() {}
 
   /** The hops from the host's gateway to the carrier's link. */
   static List<Hop> of(Site site, Host host, Address outsider) throws RefusedChangeException {

@@ -70,6 +70,11 @@ public enum Code {
   SOURCES_NOT_LET_OUT(
       Severity.WARNING,
       "The rule waits for packets that the device drops before it: its senders get nowhere."),
+  /** A host has an address that a prefix rule cannot translate. */
+  NO_COUNTERPART(
+      Severity.ERROR,
+      "Prefix translation has no external address for the host (RFC 6296): it reaches nobody outside,"
+          + " and nobody reaches it."),
   /** Replies find no way back. */
   RETURN_ROUTE_MISSING(Severity.ERROR, "The request arrives, but no reply ever comes back."),
   /** A route is missing. */

@@ -14,13 +14,18 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketWords;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 
@@ -49,7 +54,40 @@ final class Targets {
     }
   }
 
+  /** Whether what a host of the rule sends can be translated at all. */
+  private void counterpart(Host host, InwardRule rule) {
+    Address own = host.address(rule.family());
+    Address stranger = check.strangers().lowest(rule.family());
+    if (own == null || stranger == null || host.off() || !rule.internalBlock().contains(own)) {
+      return;
+    }
+    Conversation sample =
+        check.tracer.converse(
+            check.attempt(
+                host,
+                stranger,
+                Probe.of(Protocol.TCP, 443),
+                VirtualClock.start(check.site.timeZone())));
+    Decision end = Offers.lastOf(sample);
+    if (end == null || end.ruling() != Ruling.SOURCE_UNTRANSLATABLE) {
+      return;
+    }
+    check.add(
+        Code.NO_COUNTERPART,
+        host,
+        Labels.of(rule) + " has no external address for " + own + " of " + host.name(),
+        sample,
+        Cure.byHand(
+            "give "
+                + host.name()
+                + " another address: one in another subnet than ffff, or, where the prefixes are"
+                + " longer than /48, one that does not end in ffff:ffff:ffff:ffff"));
+  }
+
   private void inspect(Device device, InwardRule rule) {
+    if (rule.isStateless()) {
+      check.site.hosts().values().forEach(host -> counterpart(host, rule));
+    }
     if (rule.internalBlock().length() != rule.internalBlock().family().bits()) {
       return;
     }

@@ -436,7 +436,9 @@ public final class Translations {
   private Collection<Inbound> at(Address external) {
     SortedMap<Integer, Inbound> found = new TreeMap<>();
     for (int length : lengths) {
-      found.putAll(byBlock.getOrDefault(Prefix.around(external, length), Map.of()));
+      if (length <= external.family().bits()) {
+        found.putAll(byBlock.getOrDefault(Prefix.around(external, length), Map.of()));
+      }
     }
     return found.values();
   }

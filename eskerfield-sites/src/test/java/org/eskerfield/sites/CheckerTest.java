@@ -155,6 +155,28 @@ class CheckerTest {
             "sources-untranslated",
             "from: [shop, store, between, lab]",
             "from: [store, between, lab]"),
+        byHand(
+            "no-counterpart",
+            "shop: { prefix: 10.1.0.0/24",
+            "shop: { prefix: [10.1.0.0/24, 'fd01:203:405:ffff::/64']",
+            "clerk: { on: shop, at: 10.1.0.31",
+            "clerk: { on: shop, at: [10.1.0.31, 'fd01:203:405:ffff::31']",
+            "prefix: 198.51.100.128/26",
+            "prefix: [198.51.100.128/26, '2001:db8:ffff::/64']",
+            "carrier: 198.51.100.129, routed: { to: 192.0.2.64/28, via: 198.51.100.140 }",
+            "carrier: [198.51.100.129, '2001:db8:ffff::1'], routed: [{ to: 192.0.2.64/28, via:"
+                + " 198.51.100.140 }, { to: '2001:db8:1::/48', via: '2001:db8:ffff::2' }]",
+            "uplink: { on: link, at: 198.51.100.140 }",
+            "uplink: { on: link, at: [198.51.100.140, '2001:db8:ffff::2'] }",
+            "shop: { on: shop, at: 10.1.0.1 }",
+            "shop: { on: shop, at: [10.1.0.1, 'fd01:203:405:ffff::1'] }",
+            "      - { to: any, via: 198.51.100.129 }\n      - { to: lab",
+            "      - { to: any, via: 198.51.100.129 }\n      - { to: any, via: '2001:db8:ffff::1' }\n"
+                + "      - { to: lab",
+            FIRST,
+            "      - prefix: ours outside\n        facing: uplink\n        external: 2001:db8:1::/48\n"
+                + "        internal: fd01:203:405::/48\n"
+                + FIRST),
         cured("sources-not-let-out", "works to internet: accept, otherwise", "otherwise"),
         cured(
             "return-route-missing",

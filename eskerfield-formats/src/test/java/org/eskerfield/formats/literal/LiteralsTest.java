@@ -5,10 +5,17 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import java.util.HashSet;
+import java.util.List;
 import java.util.Set;
+import net.jqwik.api.Arbitraries;
+import net.jqwik.api.Arbitrary;
 import net.jqwik.api.ForAll;
+import net.jqwik.api.From;
 import net.jqwik.api.Property;
+import net.jqwik.api.Provide;
+import net.jqwik.api.Tuple;
 import net.jqwik.api.constraints.IntRange;
+import net.jqwik.api.constraints.Size;
 import org.eskerfield.model.Service;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
@@ -26,6 +33,29 @@ class LiteralsTest {
         v6 ? new Address(Family.IPV6, high, low) : new Address(Family.IPV4, 0, low & 0xffff_ffffL);
     assertThat(Literals.address(address.toString())).isEqualTo(address);
     assertThat(Literals.looksLikeAddress(address.toString())).isTrue();
+  }
+
+  /** Four numbers from 0 to 255 without leading zeros, and dots between them; nothing else. */
+  @Property(seed = "20260105", tries = 2000)
+  void dottedTextsAreAddressesIfTheyAreFourNumbers(
+      @ForAll @Size(min = 1, max = 6) List<@From("pieces") String> pieces) {
+    String text = String.join("", pieces);
+    String number = "(0|[1-9][0-9]?|1[0-9][0-9]|2[0-4][0-9]|25[0-5])";
+    boolean is = text.matches("(" + number + "\\.){3}" + number);
+    try {
+      assertThat(Literals.address(text)).hasToString(text);
+      assertThat(is).as(text).isTrue();
+    } catch (BadLiteralException e) {
+      assertThat(is).as(text).isFalse();
+    }
+  }
+
+  @Provide
+  Arbitrary<String> pieces() {
+    return Arbitraries.frequencyOf(
+        Tuple.of(6, Arbitraries.integers().between(0, 300).map(n -> n + ".")),
+        Tuple.of(3, Arbitraries.integers().between(0, 256).map(n -> "" + n)),
+        Tuple.of(1, Arbitraries.of("0", ".", "00", "1.1.", "255.255.")));
   }
 
   @ParameterizedTest

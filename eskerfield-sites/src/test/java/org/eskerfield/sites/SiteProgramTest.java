@@ -13,9 +13,14 @@ import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.SiteProgram;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
@@ -70,5 +75,25 @@ class SiteProgramTest {
     }
     assertThat(before.on(site)).isSameAs(before);
     assertThat(site.devices()).hasSizeGreaterThan(1);
+  }
+
+  /** Receivers that are not like all others are told apart, each for its own reason. */
+  @Test
+  void hostsThatDifferAreToldApart() throws Exception {
+    Site site = SiteReader.readFile(MARROWBY).site();
+    Host booking = Objects.requireNonNull(site.hosts().get("booking"));
+    Host radio = Objects.requireNonNull(site.hosts().get("radio"));
+    assertThat(tellsApart(site, booking)).isFalse();
+    assertThat(tellsApart(site.with(booking.withOff(true)), booking)).isTrue();
+    assertThat(tellsApart(site.with(radio.withAddresses(booking.addresses())), booking)).isTrue();
+  }
+
+  private static boolean tellsApart(Site site, Host host) {
+    Network network = host.networks().get(0);
+    Address to = host.addresses().get(0);
+    Packet packet = new Packet(to, 1, to, 1, Protocol.UDP, Icmp.NO_TYPE, 0);
+    return SiteProgram.compile(site)
+        .peculiar(network)
+        .holds(packet, false, VirtualClock.start(site.timeZone()));
   }
 }

@@ -167,7 +167,11 @@ class Case {
 
   static boolean covers(List<ServiceTerm> services, Header header) {
     return ServiceTerm.anyCovers(
-        services, header.protocol(), header.destinationPort(), header.icmpType());
+        services,
+        header.protocol(),
+        header.destinationPort(),
+        header.icmpType(),
+        header.icmpCode());
   }
 
   /** What the lists of a device see: the destination after it is translated, or before. */

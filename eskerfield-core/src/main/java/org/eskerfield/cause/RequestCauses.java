@@ -464,7 +464,7 @@ final class RequestCauses extends Case {
             : header.protocol() == Protocol.UDP ? Protocol.TCP : header.protocol();
     return !rule.services().isEmpty()
         && ServiceTerm.anyCovers(
-            rule.services(), other, header.destinationPort(), header.icmpType());
+            rule.services(), other, header.destinationPort(), header.icmpType(), header.icmpCode());
   }
 
   /** The only host that listens on the port of a packet; null if there is none or several. */

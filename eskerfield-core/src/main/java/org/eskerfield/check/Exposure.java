@@ -219,10 +219,7 @@ final class Exposure {
   private void rules(Device device, CompiledList list) {
     for (CompiledList.Entry entry : list.entries()) {
       AccessRule rule = entry.rule();
-      PacketSet in =
-          check
-              .decided(rule, check.sets(device).meaning().of(entry.match()))
-              .intersection(check.fromStrangers);
+      PacketSet in = check.decided(device, entry);
       if (rule.action() != Action.ACCEPT || in.isEmpty()) {
         continue;
       }

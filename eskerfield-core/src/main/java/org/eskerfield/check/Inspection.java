@@ -26,6 +26,8 @@ import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.SpecialAddresses;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.DeviceMeaning;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
@@ -165,9 +167,13 @@ final class Inspection {
     decided.put(rule, packets);
   }
 
-  /** What a rule decides, as far as that was worked out; else what it matches. */
-  PacketSet decided(AccessRule rule, PacketSet matched) {
-    return decided.getOrDefault(rule, matched);
+  /** What a rule decides of what strangers open, as far as that was worked out; else matches. */
+  PacketSet decided(Device device, CompiledList.Entry entry) {
+    DeviceMeaning meaning = sets(device).meaning();
+    return decided
+        .getOrDefault(entry.rule(), meaning.of(entry.match()))
+        .intersection(fromStrangers)
+        .intersection(meaning.opening());
   }
 
   AddressSet addresses(List<AddressTerm> terms) {

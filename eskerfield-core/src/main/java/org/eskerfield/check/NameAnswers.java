@@ -356,7 +356,11 @@ final class NameAnswers {
         boolean here = external != null && external.contains(inside.destination());
         if (here
             && ServiceTerm.anyCovers(
-                rule.services(), inside.protocol, inside.destinationPort, inside.icmpType)) {
+                rule.services(),
+                inside.protocol,
+                inside.destinationPort,
+                inside.icmpType,
+                inside.icmpCode)) {
           return check.site.hostAt(rule.internalBlock().first());
         }
       }

@@ -345,11 +345,7 @@ final class Offers {
       if (rule.action() != Action.ACCEPT || rule.to().isEmpty() || !namesPrivateHosts(rule)) {
         continue;
       }
-      PacketSet accepted =
-          check
-              .decided(rule, check.sets(device).meaning().of(entry.match()))
-              .intersection(check.fromStrangers)
-              .intersection(check.space.of(Family.IPV4));
+      PacketSet accepted = check.decided(device, entry).intersection(check.space.of(Family.IPV4));
       if (accepted.isEmpty()) {
         continue; // a rule for replies, or for insiders
       }

@@ -37,6 +37,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.PacketSet;
@@ -212,7 +213,7 @@ final class Rehearsals {
             || host.off();
     boolean transfer = false;
     for (ServiceTerm term : rule.services()) {
-      transfer |= term.service().covers(6, 21, -1);
+      transfer |= term.service().covers(Protocol.TCP, 21, Icmp.NO_TYPE, Icmp.NO_CODE);
     }
     Interface leaving = passage.leaving();
     return special

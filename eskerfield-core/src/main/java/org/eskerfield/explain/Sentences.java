@@ -330,6 +330,7 @@ public final class Sentences {
             + " from "
             + who(rule.from(), "anybody")
             + (rule.sourcePorts() == null ? "" : ", source port " + rule.sourcePorts() + ",")
+            + (rule.flags() == null ? "" : " with the TCP flags " + rule.flags())
             + " to "
             + who(rule.to(), "any destination")
             + when(rule.when())

@@ -15,6 +15,7 @@ import org.jspecify.annotations.Nullable;
  * @param to destinations; empty for every one
  * @param services services; empty for every one
  * @param sourcePorts source ports; null for every one. Where set, only TCP and UDP match
+ * @param flags the TCP flags; null for any. Where set, only TCP matches
  * @param when the only time at which the rule acts, or null for always
  * @param log whether a match is logged
  * @param disabled whether the rule does not act
@@ -29,6 +30,7 @@ public record AccessRule(
     List<AddressTerm> to,
     List<ServiceTerm> services,
     @Nullable PortSet sourcePorts,
+    @Nullable Flags flags,
     @Nullable Schedule when,
     boolean log,
     boolean disabled,

@@ -32,10 +32,10 @@ public record Service(String name, List<ServicePart> parts, Place place) impleme
     parts = List.copyOf(parts);
   }
 
-  /** Whether a packet of this protocol, destination port and ICMP type belongs to the service. */
-  public boolean covers(int protocol, int destinationPort, int icmpType) {
+  /** Whether a packet of this protocol, destination port, ICMP type and code belongs to it. */
+  public boolean covers(int protocol, int destinationPort, int icmpType, int icmpCode) {
     for (ServicePart part : parts) {
-      if (part.covers(protocol, destinationPort, icmpType)) {
+      if (part.covers(protocol, destinationPort, icmpType, icmpCode)) {
         return true;
       }
     }

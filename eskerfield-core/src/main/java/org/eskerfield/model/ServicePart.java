@@ -11,8 +11,14 @@ import org.eskerfield.packet.Protocol;
  * @param protocol the protocol number, or {@link #ANY_PROTOCOL}
  * @param ports the destination ports; {@link PortSet#ALL} where the protocol has none
  * @param icmpType the ICMP type, or {@link Icmp#NO_TYPE} for every type
+ * @param icmpCode the ICMP code, or {@link Icmp#NO_CODE} for every code of the type
  */
-public record ServicePart(int protocol, PortSet ports, int icmpType) {
+public record ServicePart(int protocol, PortSet ports, int icmpType, int icmpCode) {
+  /** The same for every code of a type. */
+  public ServicePart(int protocol, PortSet ports, int icmpType) {
+    this(protocol, ports, icmpType, Icmp.NO_CODE);
+  }
+
   /** Stands for every protocol. */
   public static final int ANY_PROTOCOL = -1;
 
@@ -21,8 +27,8 @@ public record ServicePart(int protocol, PortSet ports, int icmpType) {
     return new ServicePart(protocol, PortSet.ALL, Icmp.NO_TYPE);
   }
 
-  /** Whether a packet of this protocol, destination port and ICMP type belongs to the part. */
-  public boolean covers(int protocol, int destinationPort, int icmpType) {
+  /** Whether a packet of this protocol, destination port, ICMP type and code belongs to it. */
+  public boolean covers(int protocol, int destinationPort, int icmpType, int icmpCode) {
     if (this.protocol == ANY_PROTOCOL) {
       return true;
     }
@@ -31,7 +37,9 @@ public record ServicePart(int protocol, PortSet ports, int icmpType) {
     }
     return Protocol.hasPorts(protocol)
         ? ports.contains(destinationPort)
-        : this.icmpType == Icmp.NO_TYPE || this.icmpType == icmpType;
+        : this.icmpType == Icmp.NO_TYPE
+            || (this.icmpType == icmpType
+                && (this.icmpCode == Icmp.NO_CODE || this.icmpCode == icmpCode));
   }
 
   /** Whether every packet of another part belongs to this one. */
@@ -40,7 +48,9 @@ public record ServicePart(int protocol, PortSet ports, int icmpType) {
       return true;
     }
     return protocol == other.protocol
-        && (icmpType == Icmp.NO_TYPE || icmpType == other.icmpType)
+        && (icmpType == Icmp.NO_TYPE
+            || (icmpType == other.icmpType
+                && (icmpCode == Icmp.NO_CODE || icmpCode == other.icmpCode)))
         && (!Protocol.hasPorts(protocol) || ports.union(other.ports).equals(ports));
   }
 
@@ -52,18 +62,25 @@ public record ServicePart(int protocol, PortSet ports, int icmpType) {
     return protocol == other.protocol
         && (icmpType == Icmp.NO_TYPE
             || other.icmpType == Icmp.NO_TYPE
-            || icmpType == other.icmpType)
+            || (icmpType == other.icmpType
+                && (icmpCode == Icmp.NO_CODE
+                    || other.icmpCode == Icmp.NO_CODE
+                    || icmpCode == other.icmpCode)))
         && ports.intersects(other.ports);
   }
 
-  /** As in a site file: {@code 443/tcp}, {@code tcp}, {@code gre}. */
+  /** As in a site file: {@code 443/tcp}, {@code tcp}, {@code gre}, {@code icmp 3/4}. */
   @Override
   public String toString() {
     if (protocol == ANY_PROTOCOL) {
       return "any";
     }
-    if (Icmp.isEchoRequest(icmpType)) {
+    if (Icmp.isEchoRequest(icmpType) && icmpCode == Icmp.NO_CODE) {
       return "ping";
+    }
+    if (icmpType != Icmp.NO_TYPE) {
+      String code = icmpCode == Icmp.NO_CODE ? "" : "/" + icmpCode;
+      return Protocol.name(protocol) + " " + icmpType + code;
     }
     return Protocol.hasPorts(protocol) && !ports.equals(PortSet.ALL)
         ? ports + "/" + Protocol.name(protocol)

@@ -23,9 +23,9 @@ public record ServiceTerm(Service service, Place place) implements Placed {
 
   /** Whether one of the terms covers the packet; no terms cover every packet. */
   public static boolean anyCovers(
-      List<ServiceTerm> terms, int protocol, int destinationPort, int icmpType) {
+      List<ServiceTerm> terms, int protocol, int destinationPort, int icmpType, int icmpCode) {
     for (ServiceTerm term : terms) {
-      if (term.service.covers(protocol, destinationPort, icmpType)) {
+      if (term.service.covers(protocol, destinationPort, icmpType, icmpCode)) {
         return true;
       }
     }

@@ -9,10 +9,12 @@ public enum MatchField {
   SOURCE,
   /** The destination address. */
   DESTINATION,
-  /** Protocol, destination port, or ICMP type. */
+  /** Protocol, destination port, or ICMP type and code. */
   SERVICE,
   /** The source port. */
   SOURCE_PORT,
+  /** The flags of a TCP segment. */
+  FLAGS,
   /** The time of day and week. */
   SCHEDULE
 }

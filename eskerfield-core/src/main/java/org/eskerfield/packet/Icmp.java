@@ -6,6 +6,9 @@ public final class Icmp {
   /** Any type, where a rule does not ask; also the type of a packet that is not ICMP. */
   public static final int NO_TYPE = -1;
 
+  /** In place of a code: whichever it is. */
+  public static final int NO_CODE = -1;
+
   /** Echo reply of IPv4. */
   public static final int ECHO_REPLY = 0;
 

@@ -24,8 +24,14 @@ public final class Packet {
   /** TCP flag: the connection is reset. */
   public static final int RST = 4;
 
+  /** TCP flag: what came so far is to be handed on. */
+  public static final int PSH = 8;
+
   /** TCP flag: the acknowledgement field counts. */
   public static final int ACK = 16;
+
+  /** TCP flag: the urgent pointer counts. */
+  public static final int URG = 32;
 
   /** The hop count that hosts start with here. */
   public static final int INITIAL_TTL = 64;

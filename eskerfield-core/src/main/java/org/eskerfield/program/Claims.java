@@ -312,7 +312,11 @@ public final class Claims {
       for (InwardRule rule : toItself) {
         if (rule.internalBlock().contains(packet.destination())
             && ServiceTerm.anyCovers(
-                rule.services(), packet.protocol, packet.destinationPort, packet.icmpType)
+                rule.services(),
+                packet.protocol,
+                packet.destinationPort,
+                packet.icmpType,
+                packet.icmpCode)
             && rule.internalPort(packet.destinationPort) == packet.destinationPort) {
           return true;
         }

@@ -83,7 +83,7 @@ public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
     for (AccessRule rule : list.rules()) {
       if (!rule.disabled()) {
         Entry entry = before.get(rule);
-        entry = entry == null ? new Entry(rule, match(site, rule)) : entry;
+        entry = entry == null ? new Entry(rule, new Match(site, rule)) : entry;
         entries.add(entry);
         namesSelf |= entry.match().namesSelf();
       }
@@ -96,9 +96,9 @@ public record CompiledList(AccessList list, Row<Entry> row, boolean namesSelf) {
     return new CompiledList(list, row, namesSelf);
   }
 
-  private static Match match(Site site, AccessRule rule) {
-    return new Match(
-        site, rule.from(), rule.to(), rule.services(), rule.sourcePorts(), rule.when());
+  /** Whether a rule asks for TCP flags or ICMP codes. */
+  boolean asksHeaders() {
+    return entries().stream().anyMatch(entry -> entry.match().asksHeaders());
   }
 
   /** Whether it guards a way; null for the device itself as its beginning or end. */

@@ -152,7 +152,8 @@ public interface Condition {
   record Service(List<ServiceTerm> terms) implements Condition {
     @Override
     public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
-      return ServiceTerm.anyCovers(terms, packet.protocol, packet.destinationPort, packet.icmpType);
+      return ServiceTerm.anyCovers(
+          terms, packet.protocol, packet.destinationPort, packet.icmpType, packet.icmpCode);
     }
 
     @Override

@@ -3,12 +3,17 @@ package org.eskerfield.program;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 
@@ -47,6 +52,25 @@ public final class DeviceMeaning extends Meaning {
   public PacketSet bySelf() {
     return space.arriving(base + program.device.interfaces().size());
   }
+
+  /**
+   * The packets that open something, as far as TCP flags and ICMP codes tell: a SYN without ACK,
+   * RST and FIN, where the device does not meet connections in their middle, and a query's code 0.
+   * Every packet where no rule tells them apart by these.
+   */
+  public PacketSet opening() {
+    if (!program.asksHeaders) {
+      return space.all();
+    }
+    PacketSet icmp = of(Condition.Kind.ICMP);
+    PacketSet opening = space.all().minus(icmp.minus(space.where(Dimension.ICMP_CODE, 0, 0)));
+    return program.device.state().midStream()
+        ? opening
+        : opening.minus(space.protocol(Protocol.TCP).minus(space.flags(OPENING)));
+  }
+
+  private static final Flags OPENING =
+      new Flags(0, Packet.SYN, Packet.FIN | Packet.RST | Packet.ACK, Place.IN_CODE);
 
   /** The rules of step 2 in their order. */
   public List<Ordered> inward() {

@@ -57,7 +57,7 @@ public final class DeviceProgram {
       return service
           .service()
           .service()
-          .covers(packet.protocol, packet.destinationPort, packet.icmpType);
+          .covers(packet.protocol, packet.destinationPort, packet.icmpType, packet.icmpCode);
     }
 
     @Override
@@ -99,6 +99,10 @@ public final class DeviceProgram {
 
   public final boolean keepsState;
   public final boolean hasStatelessLists;
+
+  /** Whether a rule of a list asks for TCP flags or ICMP codes. */
+  public final boolean asksHeaders;
+
   private final List<String> realms = new ArrayList<>();
   private final AddressSet[] ownByInterface;
   private final AddressSet own;
@@ -131,8 +135,7 @@ public final class DeviceProgram {
     List<Own> served = new ArrayList<>();
     List<Offered> offers = new ArrayList<>();
     for (OwnService service : device.services()) {
-      Match match =
-          new Match(site, service.from(), List.of(), List.of(service.service()), null, null);
+      Match match = new Match(site, service.from(), List.of(), List.of(service.service()), null);
       served.add(new Own(service, match));
       offers.add(0, new Offered(service));
     }
@@ -159,6 +162,7 @@ public final class DeviceProgram {
       stateless |= guard.list().stateless();
     }
     this.hasStatelessLists = stateless;
+    this.asksHeaders = lists.stream().anyMatch(CompiledList::asksHeaders);
     this.keepsState = !device.stance().acceptsEverything();
     this.guards =
         new AtomicReferenceArray<>((ownByInterface.length + 1) * (ownByInterface.length + 1));

@@ -5,12 +5,16 @@ import java.time.ZonedDateTime;
 import java.util.EnumSet;
 import java.util.List;
 import java.util.Set;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.MatchField;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
@@ -25,6 +29,7 @@ public final class Match implements Condition {
   private final @Nullable AddressSet to;
   private final List<ServiceTerm> services;
   private final @Nullable PortSet sourcePorts;
+  private final @Nullable Flags flags;
   private final @Nullable Schedule when;
 
   public Match(
@@ -32,14 +37,28 @@ public final class Match implements Condition {
       List<AddressTerm> from,
       List<AddressTerm> to,
       List<ServiceTerm> services,
-      @Nullable PortSet sourcePorts,
       @Nullable Schedule when) {
+    this(
+        site,
+        AccessRule.called(Action.ACCEPT, "")
+            .from(from)
+            .to(to)
+            .services(services)
+            .when(when)
+            .build());
+  }
+
+  /** What an access rule asks for, whatever becomes of it. */
+  public Match(Site site, AccessRule rule) {
+    List<AddressTerm> from = rule.from();
+    List<AddressTerm> to = rule.to();
     this.from = from.isEmpty() ? null : site.addresses(from);
     this.fromSelf = namesSelf(from);
     this.to = to.isEmpty() ? null : site.addresses(to);
-    this.services = services;
-    this.sourcePorts = sourcePorts;
-    this.when = when;
+    this.services = rule.services();
+    this.sourcePorts = rule.sourcePorts();
+    this.flags = rule.flags();
+    this.when = rule.when();
   }
 
   public static boolean namesSelf(List<AddressTerm> from) {
@@ -57,6 +76,7 @@ public final class Match implements Condition {
         && destinationMatches(packet)
         && serviceMatches(packet)
         && sourcePortMatches(packet)
+        && flagsMatch(packet)
         && (when == null || when.covers(now));
   }
 
@@ -68,6 +88,7 @@ public final class Match implements Condition {
         .intersection(to == null ? space.all() : space.destinations(to))
         .intersection(space.services(services))
         .intersection(space.sourcePorts(sourcePorts))
+        .intersection(flags == null ? space.all() : space.flags(flags))
         .intersection(space.during(when));
   }
 
@@ -91,6 +112,9 @@ public final class Match implements Condition {
     if (!sourcePortMatches(packet)) {
       misses.add(MatchField.SOURCE_PORT);
     }
+    if (!flagsMatch(packet)) {
+      misses.add(MatchField.FLAGS);
+    }
     if (when != null && !when.covers(now)) {
       misses.add(MatchField.SCHEDULE);
     }
@@ -108,7 +132,7 @@ public final class Match implements Condition {
           switch (field) {
             case SCHEDULE -> 10;
             case ARRIVING -> 11;
-            case SOURCE_PORT -> 12;
+            case SOURCE_PORT, FLAGS -> 12;
             case SOURCE -> 13;
             case DESTINATION -> 14;
             case SERVICE -> 15;
@@ -129,7 +153,19 @@ public final class Match implements Condition {
 
   private boolean serviceMatches(Packet packet) {
     return ServiceTerm.anyCovers(
-        services, packet.protocol, packet.destinationPort, packet.icmpType);
+        services, packet.protocol, packet.destinationPort, packet.icmpType, packet.icmpCode);
+  }
+
+  /** Whether it asks for TCP flags or ICMP codes. */
+  boolean asksHeaders() {
+    return flags != null
+        || services.stream()
+            .flatMap(term -> term.service().parts().stream())
+            .anyMatch(part -> part.icmpCode() != Icmp.NO_CODE);
+  }
+
+  private boolean flagsMatch(Packet packet) {
+    return flags == null || (packet.protocol == Protocol.TCP && flags.match(packet.tcpFlags));
   }
 
   private boolean sourcePortMatches(Packet packet) {

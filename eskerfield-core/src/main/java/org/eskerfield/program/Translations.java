@@ -284,7 +284,8 @@ public final class Translations {
                   back.services(),
                   packet.protocol,
                   packet.sourcePort - back.shift(),
-                  Icmp.NO_TYPE));
+                  Icmp.NO_TYPE,
+                  Icmp.NO_CODE));
     }
   }
 
@@ -390,13 +391,11 @@ public final class Translations {
   }
 
   private Match match(List<AddressTerm> from, List<AddressTerm> to, List<ServiceTerm> services) {
-    return new Match(site, from, to, services, null, null);
+    return new Match(site, from, to, services, null);
   }
 
   private @Nullable Match admission(@Nullable Admission admit) {
-    return admit == null
-        ? null
-        : new Match(site, admit.from(), List.of(), List.of(), null, admit.when());
+    return admit == null ? null : new Match(site, admit.from(), List.of(), List.of(), admit.when());
   }
 
   /** The rules that are asked at step 2 of what arrives by the interface with a number. */
@@ -458,7 +457,11 @@ public final class Translations {
     public boolean holds(Packet packet, boolean own, ZonedDateTime now) {
       return entry.isFor(packet.destination())
           && ServiceTerm.anyCovers(
-              rule().services(), packet.protocol, packet.destinationPort, packet.icmpType);
+              rule().services(),
+              packet.protocol,
+              packet.destinationPort,
+              packet.icmpType,
+              packet.icmpCode);
     }
 
     @Override
@@ -543,7 +546,8 @@ public final class Translations {
   /** Whether a rule stands on an external endpoint. */
   private boolean standsOn(Address address, int port, int protocol) {
     for (Inbound entry : at(address)) {
-      if (ServiceTerm.anyCovers(entry.rule().services(), protocol, port, Icmp.NO_TYPE)) {
+      if (ServiceTerm.anyCovers(
+          entry.rule().services(), protocol, port, Icmp.NO_TYPE, Icmp.NO_CODE)) {
         return true;
       }
     }

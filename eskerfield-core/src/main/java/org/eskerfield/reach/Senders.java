@@ -3,6 +3,7 @@ package org.eskerfield.reach;
 
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
@@ -23,13 +24,18 @@ public final class Senders {
     PacketSet typeless = space.where(Dimension.ICMP_TYPE, NO_ICMP_TYPE, -1);
     PacketSet unsent = space.where(Dimension.SOURCE_PORT, 0, 0);
     PacketSet unasked = space.where(Dimension.DESTINATION_PORT, 0, 0);
-    PacketSet ported = space.withPorts().intersection(typeless);
+    PacketSet opening = space.protocol(Protocol.TCP).intersection(space.flags(Packet.SYN));
+    PacketSet flagless = space.flags(0);
+    typeless = typeless.intersection(space.where(Dimension.ICMP_CODE, 0, 0));
+    PacketSet udp = space.protocol(Protocol.UDP).intersection(flagless);
+    PacketSet ported = opening.union(udp).intersection(typeless);
     PacketSet others =
         space
             .all()
             .minus(icmp)
             .minus(space.withPorts())
             .intersection(typeless)
+            .intersection(flagless)
             .intersection(unsent)
             .intersection(unasked);
     PacketSet pings = echo(space, Protocol.ICMP, Family.IPV4, Icmp.ECHO_REQUEST);
@@ -41,12 +47,15 @@ public final class Senders {
     return space
         .protocol(protocol)
         .intersection(space.of(family))
-        .intersection(space.where(Dimension.ICMP_TYPE, type, type));
+        .intersection(space.where(Dimension.ICMP_TYPE, type, type))
+        .intersection(space.where(Dimension.ICMP_CODE, 0, 0))
+        .intersection(space.flags(0));
   }
 
   /** The same packets without what they do not have. */
   public static PacketSet plain(PacketSpace space, PacketSet packets) {
     PacketSet icmp = space.protocol(Protocol.ICMP).union(space.protocol(Protocol.ICMPV6));
+    packets = packets.without(Dimension.ICMP_CODE).without(Dimension.TCP_FLAGS);
     PacketSet ported = packets.intersection(space.withPorts()).without(Dimension.ICMP_TYPE);
     PacketSet pings = packets.intersection(icmp).without(Dimension.DESTINATION_PORT);
     PacketSet others =

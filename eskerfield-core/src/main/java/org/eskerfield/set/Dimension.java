@@ -18,18 +18,22 @@ public enum Dimension {
   DESTINATION_PORT(4, 65535),
   /** The type of an ICMP message. */
   ICMP_TYPE(5, 255),
+  /** The code of an ICMP message. */
+  ICMP_CODE(6, 255),
+  /** The flags of a TCP segment, from FIN to URG. */
+  TCP_FLAGS(7, 63),
   /** The upper half of an IPv6 source; never asked of IPv4. */
-  SOURCE_HIGH(6, -1),
+  SOURCE_HIGH(8, -1),
   /** An IPv4 source, or the lower half of an IPv6 one. */
-  SOURCE(7, -1),
+  SOURCE(9, -1),
   /** The source port of TCP and UDP, or the identifier of an ICMP query (RFC 5508). */
-  SOURCE_PORT(8, 65535),
+  SOURCE_PORT(10, 65535),
   /** The number of the interface by which a packet arrives; the highest for the device itself. */
-  ARRIVING(9, 65535),
+  ARRIVING(11, 65535),
   /** The number of the interface by which it leaves. */
-  LEAVING(10, 65535),
+  LEAVING(12, 65535),
   /** The number of a stretch of time, see {@link Times}. */
-  TIME(11, 65535);
+  TIME(13, 65535);
 
   /** Its place in the order, from 0 on. */
   final int position;

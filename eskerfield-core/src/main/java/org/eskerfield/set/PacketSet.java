@@ -322,6 +322,8 @@ public final class PacketSet {
       case DESTINATION -> packet.destinationLow;
       case DESTINATION_PORT -> packet.destinationPort;
       case ICMP_TYPE -> packet.icmpType;
+      case ICMP_CODE -> packet.icmpCode;
+      case TCP_FLAGS -> packet.tcpFlags & Dimension.TCP_FLAGS.highest;
       case SOURCE_HIGH -> packet.sourceHigh;
       case SOURCE -> packet.sourceLow;
       case SOURCE_PORT -> packet.sourcePort;
@@ -355,6 +357,9 @@ public final class PacketSet {
       boolean icmp = Protocol.isIcmp(protocol);
       int echo = four ? Icmp.ECHO_REQUEST : Icmp.ECHO_REQUEST_V6;
       int type = (int) pick(Dimension.ICMP_TYPE, 0, echo);
+      int code = (int) pick(Dimension.ICMP_CODE, 0, 0);
+      boolean tcp = protocol == Protocol.TCP;
+      int flags = (int) pick(Dimension.TCP_FLAGS, 0, tcp ? Packet.SYN : 0);
       Address source = address(family, Dimension.SOURCE_HIGH, Dimension.SOURCE, 0xc633_6401L);
       int sourcePort = (int) pick(Dimension.SOURCE_PORT, 1, ports ? 50_000 : 1);
       int arriving = (int) pick(Dimension.ARRIVING, 0, 0);
@@ -368,7 +373,8 @@ public final class PacketSet {
               ports ? port : 0,
               protocol,
               icmp ? type : Icmp.NO_TYPE,
-              protocol == Protocol.TCP ? Packet.SYN : 0);
+              icmp ? code : 0,
+              tcp ? flags : 0);
       return new Member(packet, arriving, leaving, space.times.moment(time));
     }
 

@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.List;
 import java.util.Map;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServicePart;
@@ -168,9 +169,13 @@ public final class PacketSpace {
     if (Protocol.hasPorts(part.protocol())) {
       return set.intersection(ports(Dimension.DESTINATION_PORT, part.ports()));
     }
-    return part.icmpType() == Icmp.NO_TYPE
+    if (part.icmpType() == Icmp.NO_TYPE) {
+      return set;
+    }
+    set = set.intersection(where(Dimension.ICMP_TYPE, part.icmpType(), part.icmpType()));
+    return part.icmpCode() == Icmp.NO_CODE
         ? set
-        : set.intersection(where(Dimension.ICMP_TYPE, part.icmpType(), part.icmpType()));
+        : set.intersection(where(Dimension.ICMP_CODE, part.icmpCode(), part.icmpCode()));
   }
 
   /** The packets whose port of a dimension is one of these. */
@@ -189,6 +194,23 @@ public final class PacketSpace {
   /** The packets of TCP and UDP from one of these ports; every packet for null. */
   public PacketSet sourcePorts(@Nullable PortSet ports) {
     return ports == null ? all : withPorts.intersection(ports(Dimension.SOURCE_PORT, ports));
+  }
+
+  /** The segments of TCP with flags that match. */
+  public PacketSet flags(Flags flags) {
+    List<PacketSet> pieces = new ArrayList<>();
+    for (int value = 0; value <= Dimension.TCP_FLAGS.highest; value++) {
+      if (flags.match(value)) {
+        pieces.add(flags(value));
+      }
+    }
+    return protocol(Protocol.TCP).intersection(union(pieces));
+  }
+
+  /** The packets with just these flags, as in {@link Packet}; what is above URG does not count. */
+  public PacketSet flags(int tcpFlags) {
+    long value = tcpFlags & Dimension.TCP_FLAGS.highest;
+    return where(Dimension.TCP_FLAGS, value, value == Dimension.TCP_FLAGS.highest ? -1 : value);
   }
 
   /** The packets that are met while a schedule acts; every packet for null. */
@@ -219,6 +241,10 @@ public final class PacketSpace {
       set = set.intersection(port(Dimension.DESTINATION_PORT, packet.destinationPort));
     } else if (packet.icmpType != Icmp.NO_TYPE) {
       set = set.intersection(where(Dimension.ICMP_TYPE, packet.icmpType, packet.icmpType));
+      set = set.intersection(where(Dimension.ICMP_CODE, packet.icmpCode, packet.icmpCode));
+    }
+    if (packet.protocol == Protocol.TCP) {
+      set = set.intersection(flags(packet.tcpFlags));
     }
     boolean told = Protocol.hasPorts(packet.protocol) || Icmp.isEchoRequest(packet.icmpType);
     return told ? set.intersection(port(Dimension.SOURCE_PORT, packet.sourcePort)) : set;
@@ -255,6 +281,9 @@ public final class PacketSpace {
                   case SOURCE -> where(Dimension.DESTINATION, first, last);
                   case SOURCE_PORT -> where(Dimension.DESTINATION_PORT, first, last);
                   case ICMP_TYPE -> echoesOf(first, last);
+                  // Replies to queries have code 0; the flags of a reply are nobody's choice.
+                  case ICMP_CODE -> first == 0 ? all : none;
+                  case TCP_FLAGS -> all;
                   case FAMILY, PROTOCOL, ARRIVING, LEAVING, TIME ->
                       where(side.getKey(), first, last);
                 });

@@ -190,7 +190,8 @@ final class StateRows {
       Header left = state.left(at);
       Address outside = inward ? arrived.destination() : left.source();
       int port = inward ? arrived.destinationPort() : left.sourcePort();
-      if (external.contains(outside) && part.covers(arrived.protocol(), port, Icmp.NO_TYPE)) {
+      if (external.contains(outside)
+          && part.covers(arrived.protocol(), port, Icmp.NO_TYPE, Icmp.NO_CODE)) {
         BindingRow.Remote remote = remote(arrived, left, !inward);
         found.add(new Dated(state.sessions.since(at), arrived.toString(), remote));
       }

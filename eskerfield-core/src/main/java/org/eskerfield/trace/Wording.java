@@ -10,6 +10,7 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.OwnService;
@@ -415,6 +416,10 @@ final class Wording {
             case DESTINATION -> "this is for " + who(packet.destination());
             case SERVICE -> "this is " + service(packet);
             case SOURCE_PORT -> "this is from port " + packet.sourcePort();
+            case FLAGS ->
+                packet.tcpFlags() == 0
+                    ? "this has none"
+                    : "this has " + String.join(", ", Flags.names(packet.tcpFlags()));
             case SCHEDULE -> "it is " + Moments.text(now);
           });
     }
@@ -433,6 +438,7 @@ final class Wording {
             case SERVICE ->
                 "for " + joined(services(rule).stream().map(ServiceTerm::text).toList());
             case SOURCE_PORT -> "from port " + ((AccessRule) rule).sourcePorts();
+            case FLAGS -> "with flags " + ((AccessRule) rule).flags();
             case SCHEDULE -> "within " + hours(schedule(rule));
           });
     }

@@ -119,6 +119,9 @@ public final class Alike implements Witness {
 
   private @Nullable Address source;
 
+  /** The flags of the reply; 0 where it is none of TCP. */
+  private int replyFlags;
+
   /** Those that are like a packet, before anything is asked. */
   public Alike(Ground ground, PacketSet.Member member) {
     this.ground = ground;
@@ -198,6 +201,8 @@ public final class Alike implements Witness {
     Position at = seen == Seen.AS_SENT ? asSent : position;
     PacketSet set = some;
     if (at.replied) {
+      // Those that are like this one are replied to in the same way.
+      set = set.intersection(space.flags(replyFlags)).without(Dimension.TCP_FLAGS);
       boolean ofNotice = notice != null && seen != Seen.INNER_ANSWERED;
       set = ofNotice ? ofAnyPacket(set, Objects.requireNonNull(notice)) : set;
       for (int i = at.after.size() - 1; i >= 0; i--) {
@@ -217,10 +222,12 @@ public final class Alike implements Witness {
         notices
             .intersection(space.protocol(notice.protocol))
             .intersection(space.where(Dimension.ICMP_TYPE, notice.icmpType, notice.icmpType))
+            .intersection(space.where(Dimension.ICMP_CODE, notice.icmpCode, notice.icmpCode))
             .intersection(space.where(Dimension.SOURCE_PORT, 0, 0))
             .intersection(space.where(Dimension.DESTINATION_PORT, 0, 0))
             .without(Dimension.PROTOCOL)
             .without(Dimension.ICMP_TYPE)
+            .without(Dimension.ICMP_CODE)
             .without(Dimension.SOURCE_PORT)
             .without(Dimension.DESTINATION_PORT);
     return source == null
@@ -302,6 +309,7 @@ public final class Alike implements Witness {
   @Override
   public void replied(Packet reply, Packet arrived, boolean notDelivered) {
     notice = reply.inner == null ? null : reply;
+    replyFlags = reply.tcpFlags;
     boolean spokenTo = !notDelivered || reply.source().equals(arrived.destination());
     source = spokenTo ? null : reply.source();
     Pass last = passes.isEmpty() ? null : passes.get(passes.size() - 1);

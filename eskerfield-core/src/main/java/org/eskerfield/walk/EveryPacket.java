@@ -320,7 +320,8 @@ public final class EveryPacket {
       PacketSet icmp = meaning.of(Condition.Kind.ICMP);
       return space
           .arriving(meaning.number(entry))
-          .minus(icmp.minus(meaning.of(Condition.Kind.QUERY)));
+          .minus(icmp.minus(meaning.of(Condition.Kind.QUERY)))
+          .intersection(meaning.opening());
     }
 
     /** Goes on with the first answer that was not given yet, and gives it the next time. */

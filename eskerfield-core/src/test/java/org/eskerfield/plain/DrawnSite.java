@@ -28,6 +28,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.DeviceBuilder;
 import org.eskerfield.model.DynamicRuleBuilder;
 import org.eskerfield.model.External;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.HostBuilder;
@@ -57,6 +58,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -488,8 +490,12 @@ final class DrawnSite {
     return new ServicePart(protocol, PortSet.range(first, last), Icmp.NO_TYPE);
   }
 
+  private ServicePart message(int type, int code) {
+    return new ServicePart(six ? Protocol.ICMPV6 : Protocol.ICMP, PortSet.ALL, type, code);
+  }
+
   private ServiceTerm service() {
-    return switch (random.nextInt(9)) {
+    return switch (random.nextInt(11)) {
       case 0 -> service("1500/tcp", part(Protocol.TCP, 1500, 1500));
       case 1 -> service("1501/udp", part(Protocol.UDP, 1501, 1501));
       case 2 ->
@@ -500,6 +506,8 @@ final class DrawnSite {
       case 5 -> new ServiceTerm(Service.PING, HERE);
       case 6 -> new ServiceTerm(Service.ANY, HERE);
       case 7 -> service("icmp", ServicePart.all(six ? Protocol.ICMPV6 : Protocol.ICMP));
+      case 8 -> service("icmp 3/3", message(3, 3), message(1, 4));
+      case 9 -> service("icmp 3, icmp 8/0", message(3, Icmp.NO_CODE), message(8, 0));
       default -> service("1500/tcp, gre", part(Protocol.TCP, 1500, 1500), ServicePart.all(47));
     };
   }
@@ -746,10 +754,19 @@ final class DrawnSite {
         .to(chance(40) ? List.of() : List.of(term(interfaces, false)))
         .services(chance(30) ? List.of() : List.of(service()))
         .sourcePorts(chance(90) ? null : PortSet.range(1024, 1501))
+        .flags(chance(88) ? null : flags())
         .when(when())
         .disabled(chance(5))
         .place(HERE)
         .build();
+  }
+
+  private Flags flags() {
+    return one(
+        new Flags(Packet.ACK | Packet.RST, 0, 0, HERE),
+        new Flags(0, Packet.SYN, Packet.ACK, HERE),
+        new Flags(0, 0, Packet.SYN, HERE),
+        new Flags(Packet.SYN | Packet.FIN, Packet.ACK, 0, HERE));
   }
 
   /** An address that means something on these sites. */

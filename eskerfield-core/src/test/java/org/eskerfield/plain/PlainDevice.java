@@ -466,7 +466,11 @@ final class PlainDevice {
             && PlainPolicy.block(fixed).contains(inner.source())
             && (fixed.facing().names(by) || policy.hairpins(fixed, by))
             && PlainPolicy.covers(
-                fixed.services(), inner.protocol, inner.sourcePort, inner.icmpType)) {
+                fixed.services(),
+                inner.protocol,
+                inner.sourcePort,
+                inner.icmpType,
+                inner.icmpCode)) {
           inside = PlainPolicy.internal(fixed, inner.source());
           if (inside == null) {
             return End.DROPPED;
@@ -547,7 +551,7 @@ final class PlainDevice {
       if (rule instanceof InwardRule inward
           ? PlainPolicy.block(inward) != null
               && PlainPolicy.block(inward).contains(address)
-              && PlainPolicy.covers(inward.services(), about.protocol, port, Icmp.NO_TYPE)
+              && PlainPolicy.covers(inward.services(), about.protocol, port, Icmp.NO_TYPE, 0)
           : standsInPool(rule, address)) {
         return true;
       }
@@ -634,7 +638,11 @@ final class PlainDevice {
         && (rule.facing().names(by) || policy.hairpins(rule, by))
         && policy.from(rule.from(), packet.source(), false)
         && PlainPolicy.covers(
-            rule.services(), packet.protocol, packet.destinationPort, packet.icmpType);
+            rule.services(),
+            packet.protocol,
+            packet.destinationPort,
+            packet.icmpType,
+            packet.icmpCode);
   }
 
   /** DESIGN, "State follows the RFCs": the filtering behaviour. */
@@ -1019,7 +1027,8 @@ final class PlainDevice {
             fixed.services(),
             packet.protocol,
             PlainPolicy.externalPort(fixed, packet.protocol, packet.sourcePort),
-            Icmp.NO_TYPE);
+            Icmp.NO_TYPE,
+            0);
   }
 
   /** Why there is no tie, where one of these methods returns null. */

@@ -13,6 +13,7 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DynamicRule;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
@@ -207,7 +208,12 @@ final class PlainPolicy {
       if (rule instanceof InwardRule inward
           && block(inward) != null
           && block(inward).contains(to)
-          && covers(inward.services(), packet.protocol, packet.destinationPort, packet.icmpType)
+          && covers(
+              inward.services(),
+              packet.protocol,
+              packet.destinationPort,
+              packet.icmpType,
+              packet.icmpCode)
           && to.equals(internal(inward, to))
           && internalPort(inward, packet.protocol, packet.destinationPort)
               == packet.destinationPort) {
@@ -341,9 +347,35 @@ final class PlainPolicy {
 
   // Rules.
 
-  static boolean covers(List<ServiceTerm> terms, int protocol, int port, int icmpType) {
-    return terms.isEmpty()
-        || terms.stream().anyMatch(term -> term.service().covers(protocol, port, icmpType));
+  static boolean covers(
+      List<ServiceTerm> terms, int protocol, int port, int icmpType, int icmpCode) {
+    boolean covers = terms.isEmpty();
+    for (ServiceTerm term : terms) {
+      for (ServicePart part : term.service().parts()) {
+        boolean same = part.protocol() == protocol || part.protocol() == ServicePart.ANY_PROTOCOL;
+        boolean ported = part.ports().contains(port) || !Protocol.hasPorts(part.protocol());
+        boolean typed = part.icmpType() < 0 || part.icmpType() == icmpType;
+        boolean coded = part.icmpCode() < 0 || part.icmpCode() == icmpCode;
+        covers |= same && ported && typed && coded;
+      }
+    }
+    return covers;
+  }
+
+  /** Flag by flag. */
+  private static boolean flagsFit(@Nullable Flags flags, Packet seen) {
+    if (flags == null) {
+      return true;
+    }
+    boolean one = flags.any() == 0;
+    boolean each = seen.protocol == Protocol.TCP;
+    for (int bit = 1; bit < 64; bit *= 2) {
+      boolean set = seen.tcpFlags / bit % 2 == 1;
+      one |= set && flags.any() / bit % 2 == 1;
+      each &= set || flags.all() / bit % 2 == 0;
+      each &= !set || flags.none() / bit % 2 == 0;
+    }
+    return one && each;
   }
 
   boolean from(List<AddressTerm> terms, Address address, boolean own) {
@@ -475,9 +507,11 @@ final class PlainPolicy {
       if (!rule.disabled()
           && from(rule.from(), seen.source(), own)
           && to(rule.to(), seen.destination())
-          && covers(rule.services(), seen.protocol, seen.destinationPort, seen.icmpType)
+          && covers(
+              rule.services(), seen.protocol, seen.destinationPort, seen.icmpType, seen.icmpCode)
           && (rule.sourcePorts() == null
               || (Protocol.hasPorts(seen.protocol) && rule.sourcePorts().contains(seen.sourcePort)))
+          && flagsFit(rule.flags(), seen)
           && (rule.when() == null || rule.when().covers(now))) {
         return rule;
       }
@@ -488,7 +522,9 @@ final class PlainPolicy {
   /** The own service that takes a packet. */
   @Nullable OwnService serving(Packet packet) {
     for (OwnService own : device.services()) {
-      if (own.service().service().covers(packet.protocol, packet.destinationPort, packet.icmpType)
+      if (own.service()
+              .service()
+              .covers(packet.protocol, packet.destinationPort, packet.icmpType, packet.icmpCode)
           && from(own.from(), packet.source(), false)) {
         return own;
       }

@@ -131,7 +131,7 @@ final class PlainSite {
         boolean heard =
             resets
                 ? answer(got, seen, Packet.RST | Packet.ACK, sent)
-                : notice(got, seen.destination(), seen, sent);
+                : notice(got, seen.destination(), seen, sent, how);
         yield new Fate(heard ? Outcome.REFUSED : Outcome.UNANSWERED, who);
       }
       default -> {
@@ -149,7 +149,7 @@ final class PlainSite {
       case "unroutable" -> Outcome.UNROUTABLE;
       case "exhausted" -> {
         if (by != null) {
-          notice(by, devices.get(by.name()).policy.way(came.source(), null), came, sent);
+          notice(by, devices.get(by.name()).policy.way(came.source(), null), came, sent, how);
         }
         yield Outcome.EXHAUSTED;
       }
@@ -158,7 +158,8 @@ final class PlainSite {
       case "rejected" -> {
         boolean heard =
             by == null // its own packet, that it did not let out
-                || notice(by, devices.get(by.name()).policy.way(came.source(), null), came, sent);
+                || notice(
+                    by, devices.get(by.name()).policy.way(came.source(), null), came, sent, how);
         yield heard ? Outcome.REFUSED : Outcome.UNANSWERED;
       }
       case "refused" -> {
@@ -166,24 +167,37 @@ final class PlainSite {
         boolean heard =
             came.protocol == Protocol.TCP
                 ? answer(self, came, Packet.RST | Packet.ACK, sent)
-                : notice(self, came.destination(), came, sent);
+                : notice(self, came.destination(), came, sent, how);
         yield heard ? Outcome.REFUSED : Outcome.UNANSWERED;
       }
       default -> throw new AssertionError(how);
     };
   }
 
-  private boolean notice(Device from, PlainPolicy.@Nullable Way back, Packet about, Packet sent) {
+  private boolean notice(
+      Device from, PlainPolicy.@Nullable Way back, Packet about, Packet sent, String how) {
     Interface out = back == null ? null : back.leaving();
     Address source = out == null ? null : out.address(sent.family);
-    return source != null && notice(from, source, about, sent);
+    return source != null && notice(from, source, about, sent, how);
   }
 
-  private boolean notice(Named from, Address source, Packet about, Packet sent) {
-    packet =
-        about.family == Family.IPV4
-            ? Packet.error(source, about, Icmp.UNREACHABLE, 3)
-            : Packet.error(source, about, Icmp.UNREACHABLE_V6, 4);
+  /** DESIGN, "Types and codes". */
+  private boolean notice(Named from, Address source, Packet about, Packet sent, String how) {
+    boolean four = about.family == Family.IPV4;
+    boolean noProtocol = how.endsWith("refuses") || how.equals("refused");
+    int type = four ? Icmp.UNREACHABLE : Icmp.UNREACHABLE_V6;
+    int code;
+    if (how.endsWith("rejects") || how.equals("rejected")) {
+      code = four ? 13 : 1;
+    } else if (how.equals("exhausted")) {
+      code = four ? 1 : 3;
+    } else if (noProtocol && !Protocol.hasPorts(about.protocol)) {
+      type = four ? type : Icmp.PARAMETER_PROBLEM_V6;
+      code = four ? 2 : 1;
+    } else {
+      code = four ? 3 : 4;
+    }
+    packet = Packet.error(source, about, type, code);
     isReply = true;
     walk(from);
     Packet inner = packet.inner;
@@ -247,7 +261,11 @@ final class PlainSite {
     if (!isReply
         && !host.blocked().isEmpty()
         && PlainPolicy.covers(
-            host.blocked(), packet.protocol, packet.destinationPort, packet.icmpType)) {
+            host.blocked(),
+            packet.protocol,
+            packet.destinationPort,
+            packet.icmpType,
+            packet.icmpCode)) {
       return stop("dropped");
     }
     if (host.networks().isEmpty()) {
@@ -406,7 +424,11 @@ final class PlainSite {
     boolean listens =
         !host.listens().isEmpty()
             && PlainPolicy.covers(
-                host.listens(), packet.protocol, packet.destinationPort, packet.icmpType);
+                host.listens(),
+                packet.protocol,
+                packet.destinationPort,
+                packet.icmpType,
+                packet.icmpCode);
     return stop(listens ? "answers" : "host refuses");
   }
 

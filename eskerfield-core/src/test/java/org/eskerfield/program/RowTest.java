@@ -40,7 +40,7 @@ class RowTest {
       return (from == null || from.contains(packet.source()))
           && (to == null || to.contains(packet.destination()))
           && ServiceTerm.anyCovers(
-              services, packet.protocol, packet.destinationPort, packet.icmpType)
+              services, packet.protocol, packet.destinationPort, packet.icmpType, packet.icmpCode)
           && (remainder < 0 || packet.sourcePort % 3 == remainder);
     }
 

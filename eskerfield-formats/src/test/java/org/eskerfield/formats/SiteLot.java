@@ -61,10 +61,14 @@ public final class SiteLot {
     String rule = "{ " + one("accept", "drop", "reject") + ": r";
     rule += chance(60) ? ", from: " + (chance(10) ? "device" : who()) : "";
     rule += chance(60) ? ", to: " + who() : "";
-    rule += chance(60) ? ", service: " + service() : "";
+    rule += chance(60) ? ", service: " + service() : chance(20) ? ", service: tcp" + flags() : "";
     rule += chance(10) ? ", source-port: 1024-1026" : "";
     rule += chance(20) ? ", when: " + one("early", "season") : "";
     return rule + (chance(10) ? ", disabled: true }" : " }");
+  }
+
+  private String flags() {
+    return ", flags: " + one("{ any: [ack, rst] }", "{ all: syn }", "{ none: psh }");
   }
 
   public String translation() {

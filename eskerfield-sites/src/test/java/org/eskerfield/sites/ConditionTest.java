@@ -120,7 +120,11 @@ class ConditionTest {
         && (needs.destinations() == null || needs.destinations().contains(destination))
         && (needs.services().isEmpty()
             || ServiceTerm.anyCovers(
-                needs.services(), packet.protocol, packet.destinationPort, packet.icmpType));
+                needs.services(),
+                packet.protocol,
+                packet.destinationPort,
+                packet.icmpType,
+                packet.icmpCode));
   }
 
   @Test

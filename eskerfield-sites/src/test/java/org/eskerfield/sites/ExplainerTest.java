@@ -55,7 +55,7 @@ class ExplainerTest {
 
   private static boolean covers(List<ServiceTerm> terms, Header header) {
     return ServiceTerm.anyCovers(
-        terms, header.protocol(), header.destinationPort(), header.icmpType());
+        terms, header.protocol(), header.destinationPort(), header.icmpType(), header.icmpCode());
   }
 
   /** Whether the packet is one that the rule speaks of, and what came of it what it says. */

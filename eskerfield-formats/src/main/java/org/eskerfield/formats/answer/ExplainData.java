@@ -280,6 +280,7 @@ public final class ExplainData {
         .with("toAddresses", addresses(rule.to()))
         .with("service", services(rule.services()))
         .with("sourcePort", rule.sourcePorts())
+        .with("flags", rule.flags())
         .with("when", name(rule.when()))
         .with("log", rule.log())
         .with("disabled", rule.disabled())

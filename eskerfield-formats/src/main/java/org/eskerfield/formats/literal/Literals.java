@@ -186,10 +186,14 @@ public final class Literals {
   public static boolean looksLikeService(String text) {
     return text.indexOf('/') >= 0
         || (!text.isEmpty() && Character.isDigit(text.charAt(0)))
-        || text.toLowerCase(Locale.ROOT).startsWith("protocol ");
+        || text.toLowerCase(Locale.ROOT).startsWith("protocol ")
+        || IcmpMessages.areMeantBy(text.toLowerCase(Locale.ROOT));
   }
 
-  /** {@code 443/tcp}, {@code 53/tcp+udp}, {@code 8000-8010/udp}, or {@code protocol 47}. */
+  /**
+   * {@code 443/tcp}, {@code 53/tcp+udp}, {@code 8000-8010/udp}, {@code icmp 3/4}, or {@code
+   * protocol 47}.
+   */
   public static List<ServicePart> service(String text) throws BadLiteralException {
     String lower = text.toLowerCase(Locale.ROOT);
     if (lower.startsWith("protocol ")) {
@@ -199,6 +203,10 @@ public final class Literals {
             "'" + number + "' is no protocol number", "write a number from 0 to 255");
       }
       return List.of(ServicePart.all(Integer.parseInt(number)));
+    }
+    ServicePart message = IcmpMessages.read(lower);
+    if (message != null) {
+      return List.of(message);
     }
     Matcher reversed = REVERSED.matcher(lower);
     if (reversed.matches()) {

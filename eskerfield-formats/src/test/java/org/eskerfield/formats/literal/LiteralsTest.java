@@ -19,6 +19,7 @@ import net.jqwik.api.constraints.Size;
 import org.eskerfield.model.Service;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -118,9 +119,9 @@ class LiteralsTest {
   void wellKnownNamesAreKnown(String name, int port, int protocol) {
     Service service = WellKnownServices.find(name);
     assertThat(service).isNotNull();
-    assertThat(service.covers(protocol, port, -1)).isTrue();
-    assertThat(service.covers(protocol, port + 1, -1)).isFalse();
-    assertThat(service.covers(Protocol.ICMP, 0, 8)).isFalse();
+    assertThat(service.covers(protocol, port, Icmp.NO_TYPE, Icmp.NO_CODE)).isTrue();
+    assertThat(service.covers(protocol, port + 1, Icmp.NO_TYPE, Icmp.NO_CODE)).isFalse();
+    assertThat(service.covers(Protocol.ICMP, 0, 8, 0)).isFalse();
   }
 
   @Test

@@ -430,7 +430,7 @@ final class DeviceReader {
 
   private List<AccessList> access() {
     List<AccessList> lists = new ArrayList<>();
-    RuleReader rules = new RuleReader(terms);
+    RuleReader rules = new RuleReader(terms, problems);
     for (Fields.NamedNode named : fields.named("access")) {
       Fields list = fields.children(named.value()).get(0);
       List<AccessList.Guard> guards = new ArrayList<>();

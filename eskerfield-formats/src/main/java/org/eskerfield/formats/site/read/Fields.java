@@ -161,7 +161,23 @@ final class Fields implements Placed {
     if (value instanceof Shape.Texts texts) {
       return textsFit(node, texts, key, at);
     }
+    if (value instanceof Shape.Words words) {
+      return wordsFit(node, words, key, at);
+    }
     return scalarFits(node, value, key, at);
+  }
+
+  private boolean wordsFit(Node node, Shape.Words words, String key, Place at) {
+    List<Node> items = node instanceof Node.Sequence all ? all.items() : List.of(node);
+    boolean fits = !items.isEmpty() || wrong(node, words, key, at);
+    for (Node item : items) {
+      boolean is =
+          item instanceof Node.Scalar scalar
+              && scalar.isText()
+              && words.words().contains(scalar.text());
+      fits &= is || wrong(item, words, key, at);
+    }
+    return fits;
   }
 
   private boolean scalarFits(Node node, Shape.Value value, String key, Place at) {
@@ -200,6 +216,8 @@ final class Fields implements Placed {
     if (node instanceof Node.Scalar scalar) {
       if (value instanceof Shape.Word word && scalar.isText()) {
         remedy = problems.didYouMean(scalar.text(), word.words(), remedy);
+      } else if (value instanceof Shape.Words words && scalar.isText()) {
+        remedy = problems.didYouMean(scalar.text(), words.words(), remedy);
       } else if ((value instanceof Shape.Text || value instanceof Shape.Texts)
           && !scalar.isText()
           && !scalar.isNull()) {

@@ -72,7 +72,10 @@ final class HostReader {
                 .resolver(resolver)
                 .listens(listens)
                 .answersPing(fields.isTrue("answers-ping", true))
-                .filter(filter == null ? null : new RuleReader(terms).filter(name.text(), filter))
+                .filter(
+                    filter == null
+                        ? null
+                        : new RuleReader(terms, problems).filter(name.text(), filter))
                 .blocked(blocked)
                 .off(fields.isTrue("off", false))
                 .note(fields.text("note"))

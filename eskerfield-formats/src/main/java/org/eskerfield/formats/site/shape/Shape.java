@@ -66,6 +66,23 @@ public record Shape(String name, List<Key> keys, List<String> oneOf) {
     }
   }
 
+  /**
+   * Some of several words: one, or a list of them.
+   *
+   * @param words the words
+   */
+  public record Words(List<String> words) implements Value {
+    /** Copies the words. */
+    public Words {
+      words = List.copyOf(words);
+    }
+
+    @Override
+    public String wanted() {
+      return "one or a list of: " + String.join(", ", words);
+    }
+  }
+
   /** True or false. */
   public record Truth() implements Value {
     @Override

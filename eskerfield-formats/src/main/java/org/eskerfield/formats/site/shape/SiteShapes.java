@@ -16,6 +16,8 @@ import org.eskerfield.formats.site.shape.Shape.Truth;
 import org.eskerfield.formats.site.shape.Shape.Value;
 import org.eskerfield.formats.site.shape.Shape.Whole;
 import org.eskerfield.formats.site.shape.Shape.Word;
+import org.eskerfield.formats.site.shape.Shape.Words;
+import org.eskerfield.model.Flags;
 
 /** The grammar of the site file: every mapping, every key, and what each key is for. */
 public final class SiteShapes {
@@ -76,6 +78,16 @@ public final class SiteShapes {
           RESOLVER,
           Keys.NOTE);
 
+  private static final Words FLAG_WORDS =
+      new Words(Arrays.stream(Flags.Flag.values()).map(Flags.Flag::toString).toList());
+
+  public static final Shape FLAGS =
+      Keys.shape(
+          "the flags of a rule",
+          Keys.may("any", FLAG_WORDS, "flags of which one is set, at least", "[ack, rst]"),
+          Keys.may("all", FLAG_WORDS, "flags that are all set", "[syn, ack]"),
+          Keys.may("none", FLAG_WORDS, "flags of which none is set", "[fin, syn, rst]"));
+
   public static final Shape ACCESS_RULE =
       new Shape(
           "an access rule",
@@ -103,6 +115,11 @@ public final class SiteShapes {
                   new Texts("a port or range such as 1024-65535, or a list of them", true),
                   "which source ports match",
                   "1024-65535"),
+              Keys.may(
+                  "flags",
+                  new Child(FLAGS),
+                  "which TCP segments match, by their flags",
+                  "{ any: [ack, rst] }"),
               Keys.may(
                   "when",
                   Keys.TITLE_TEXT,

@@ -23,6 +23,7 @@ import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.External;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -522,6 +523,10 @@ public final class SiteWriter {
     return map;
   }
 
+  private static void flags(Map<String, Object> groups, String key, int flags) {
+    put(groups, key, flags == 0 ? null : some(Flags.names(flags)));
+  }
+
   private static Map<String, Object> rule(AccessRule rule) {
     Map<String, Object> map = new LinkedHashMap<>();
     map.put(rule.action().toString(), rule.name());
@@ -530,6 +535,14 @@ public final class SiteWriter {
     put(map, "service", services(rule.services()));
     PortSet ports = rule.sourcePorts();
     put(map, "source-port", ports == null ? null : some(List.of(ports.toString().split(","))));
+    Flags flags = rule.flags();
+    if (flags != null) {
+      Map<String, Object> groups = new LinkedHashMap<>();
+      flags(groups, "any", flags.any());
+      flags(groups, "all", flags.all());
+      flags(groups, "none", flags.none());
+      map.put("flags", groups);
+    }
     put(map, "when", rule.when() == null ? null : rule.when().name());
     putIf(map, "log", rule.log());
     putIf(map, "disabled", rule.disabled());

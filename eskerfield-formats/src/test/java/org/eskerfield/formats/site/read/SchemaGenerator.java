@@ -97,6 +97,13 @@ final class SchemaGenerator {
     } else if (value instanceof Shape.Word word) {
       ArrayNode words = schema.putArray("enum");
       word.words().forEach(words::add);
+    } else if (value instanceof Shape.Words words) {
+      ObjectNode item = JSON.createObjectNode();
+      ArrayNode some = item.putArray("enum");
+      words.words().forEach(some::add);
+      ObjectNode list = JSON.createObjectNode().put("type", "array").put("minItems", 1);
+      list.set("items", item.deepCopy());
+      schema.putArray("anyOf").add(item).add(list);
     } else if (value instanceof Shape.Whole whole) {
       schema.put("type", "integer").put("minimum", whole.lowest()).put("maximum", whole.highest());
     } else if (value instanceof Shape.Truth) {

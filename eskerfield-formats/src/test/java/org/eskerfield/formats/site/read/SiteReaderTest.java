@@ -496,6 +496,41 @@ class SiteReaderTest {
             "name the external port",
             "        becomes: ¦ramp 502"),
         row(
+            "service: ramp-control\n",
+            "service: ¦icmp 3/400\n",
+            "'400' is no ICMP code",
+            "0 to 255"),
+        row(
+            "service: ramp-control\n",
+            "service: ¦icmpv6 packet-to-big\n",
+            "no message of icmpv6 is called 'packet-to-big'",
+            "packet-too-big"),
+        row(
+            "service: ramp-control\n",
+            "service: tcp\n            flags: { any: [¦rts] }\n",
+            "'rts' is no value for 'any'",
+            "did you mean 'rst'?"),
+        row(
+            "service: ramp-control\n",
+            "service: udp\n            ¦flags: { any: ack }\n",
+            "only TCP has flags, and udp is none of it",
+            "leave 'flags' out"),
+        row(
+            "service: ramp-control\n",
+            "service: tcp\n            ¦flags: { any: syn, none: [syn, fin] }\n",
+            "no segment matches any of syn; none of fin, syn",
+            "one of 'any', 'all' and 'none'"),
+        row(
+            "service: ramp-control\n",
+            "service: tcp\n            ¦flags: {}\n",
+            "'flags' asks for none",
+            "{ any: [ack, rst] }"),
+        row(
+            "service: ramp-control\n",
+            "service: tcp\n            flags: ¦established\n",
+            "'established' stands where",
+            "any, all, none"),
+        row(
             "at: uplink 1502/tcp",
             "at: ¦2001:db8::1 1502/tcp",
             "the external address 2001:db8::1 is an IPv6 address",
@@ -718,6 +753,11 @@ class SiteReaderTest {
     assertThat(skerry.translation().get(6).disabled()).isTrue();
     AccessRule rule = skerry.access().get(0).rules().get(0);
     assertThat(rule.place().line()).isEqualTo(151);
+    AccessRule noise = skerry.access().get(0).rules().get(1);
+    assertThat(noise.flags()).hasToString("any of syn, urg; all of fin; none of psh, ack");
+    assertThat(noise.services())
+        .extracting(s -> s.service().parts().get(0).toString())
+        .containsExactly("tcp", "icmp 3/4", "icmpv6 2");
     Host host = site.hosts().get("ramp");
     assertThat(host.filter().rules()).hasSize(1);
     assertThat(host.ownPrefixes()).hasToString("[10.77.0.0/16]");

@@ -89,6 +89,8 @@ public final class Checker {
       parts.add(new Part("order of rules" + of, () -> new Orders(check).inspect(device)));
       parts.add(new Part("offers" + of, () -> new Offers(check).inspect(device)));
       parts.add(new Part("ways" + of, () -> new Sides(check).inspect(device)));
+      parts.add(
+          new Part("lists without sessions" + of, () -> new Stateless(check).inspect(device)));
       parts.add(new Part("management" + of, () -> new Management(check).inspect(device)));
       parts.add(new Part("exposure" + of, () -> new Exposure(check).inspect(device)));
     }

@@ -85,6 +85,15 @@ public enum Code {
   /** A stateless list does not let replies through. */
   REPLIES_NOT_LET_IN(
       Severity.ERROR, "A stateless list judges replies like every packet, and drops these."),
+  /** A stateless list lets answers in, but not the notices that path MTU discovery needs. */
+  NOTICES_DROPPED(
+      Severity.WARNING,
+      "A sender that is not told sends the same large packet again: connections open, and then"
+          + " hang (RFC 1191, RFC 8201)."),
+  /** A stateless list takes every segment with ACK for an answer. */
+  ANSWERS_FORGED(
+      Severity.ADVICE,
+      "Whoever sets ACK gets through without a connection: hosts are found and probed that way."),
   /** Packets go in circles. */
   LOOP(Severity.ERROR, "Packets go round until their hop count is used up, and load the links."),
 

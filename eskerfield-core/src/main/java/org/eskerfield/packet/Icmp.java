@@ -42,6 +42,12 @@ public final class Icmp {
   /** Error of IPv6: the destination is unreachable, or sending to it is forbidden. */
   public static final int UNREACHABLE_V6 = 1;
 
+  /** The code of {@link #UNREACHABLE} that says: too large, and not to be fragmented (RFC 1191). */
+  public static final int TOO_LARGE_CODE = 4;
+
+  /** Error of IPv6: the packet is too large for the next link (RFC 4443 section 3.2). */
+  public static final int TOO_LARGE_V6 = 2;
+
   /** Error of IPv6: the hop count was used up. */
   public static final int TIME_EXCEEDED_V6 = 3;
 

@@ -57,6 +57,20 @@ class CheckerTest {
     return new Mistake(codes, true, List.of(edits));
   }
 
+  private static final String MEASURED =
+      "{ accept: measuring, to: bench, service: 9000-9009/tcp, log: true }, ";
+  private static final String ANSWERED =
+      "{ accept: answers, service: tcp, flags: { any: [ack, rst] }, log: true }, ";
+  private static final String ANSWERED_HIGH =
+      "{ accept: answers, service: 1024-65535/tcp, flags: { any: [ack, rst] }, log: true }";
+
+  /** A list without sessions for what comes to the inner device. */
+  private static String listed(String rules) {
+    return "    access:\n      in: { guards: { arriving: up }, stateless: true, otherwise: drop, rules: ["
+        + rules
+        + "] }\n";
+  }
+
   private static final String RULES = "        rules:\n";
   private static final String END = "        otherwise: drop\n";
   private static final String STANCE =
@@ -196,6 +210,13 @@ class CheckerTest {
             INNER.replace("accept", "drop")
                 + "    access:\n      in: { guards: { arriving: up }, otherwise: accept }\n"
                 + "      out: { guards: { arriving: lab }, stateless: true, otherwise: drop }\n"),
+        cured("notices-dropped", INNER, INNER + listed(MEASURED + ANSWERED_HIGH)),
+        cured(
+            "answers-forged",
+            INNER,
+            INNER
+                + listed(
+                    MEASURED + ANSWERED + "{ accept: notices, service: icmp 3/4, log: true }")),
         cured(
             "return-route-missing",
             "      - { to: lab, via: 10.0.0.2 }",

@@ -16,6 +16,7 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.External;
+import org.eskerfield.model.Flags;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.Named;
@@ -307,8 +308,8 @@ final class Differences {
     if (value instanceof Schedule.Window window) {
       return window.text();
     }
-    if (value instanceof ServicePart part) {
-      return part.toString();
+    if (value instanceof ServicePart || value instanceof Flags) {
+      return value.toString();
     }
     if (value instanceof Record record
         && record.getClass().getPackage().equals(Site.class.getPackage())) {

@@ -54,16 +54,17 @@ public final class DeviceMeaning extends Meaning {
   }
 
   /**
-   * The packets that open something, as far as TCP flags and ICMP codes tell: a SYN without ACK,
-   * RST and FIN, where the device does not meet connections in their middle, and a query's code 0.
-   * Every packet where no rule tells them apart by these.
+   * The packets that open something: queries of ICMP, and a SYN without ACK, RST and FIN where the
+   * device does not meet connections in their middle. Flags and codes are left open where no rule
+   * of the device asks for them.
    */
   public PacketSet opening() {
-    if (!program.asksHeaders) {
-      return space.all();
-    }
     PacketSet icmp = of(Condition.Kind.ICMP);
-    PacketSet opening = space.all().minus(icmp.minus(space.where(Dimension.ICMP_CODE, 0, 0)));
+    PacketSet opening = space.all().minus(icmp.minus(of(Condition.Kind.QUERY)));
+    if (!program.asksHeaders) {
+      return opening;
+    }
+    opening = opening.minus(icmp.minus(space.where(Dimension.ICMP_CODE, 0, 0)));
     return program.device.state().midStream()
         ? opening
         : opening.minus(space.protocol(Protocol.TCP).minus(space.flags(OPENING)));

@@ -317,11 +317,7 @@ public final class EveryPacket {
 
     /** What arrives and opens something. */
     private PacketSet opening() {
-      PacketSet icmp = meaning.of(Condition.Kind.ICMP);
-      return space
-          .arriving(meaning.number(entry))
-          .minus(icmp.minus(meaning.of(Condition.Kind.QUERY)))
-          .intersection(meaning.opening());
+      return space.arriving(meaning.number(entry)).intersection(meaning.opening());
     }
 
     /** Goes on with the first answer that was not given yet, and gives it the next time. */

@@ -7,6 +7,7 @@ import java.util.List;
 import java.util.Objects;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Policy;
+import org.eskerfield.compare.Comparison;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Device;
@@ -175,5 +176,36 @@ class HeaderFieldsTest {
     assertThat(Checker.open(site(ANSWERS), Policy.NONE))
         .noneMatch(finding -> finding.code().toString().equals("prefix-offered"))
         .noneMatch(finding -> finding.code().toString().equals("administration-offered"));
+  }
+
+  @Test
+  void aComparisonSaysWhatIsAskedForNow() throws Exception {
+    Comparison changed =
+        Comparison.of(
+            side(site(ANSWERS)),
+            side(site(ANSWERS.replace("any: [ack, rst]", "all: syn"))),
+            (who, done, of) -> {});
+    assertThat(changed.differences()).hasSize(1);
+    assertThat(changed.differences().toString()).contains("any of rst, ack").contains("all of syn");
+    assertThat(changed.changedFates().changes())
+        .extracting(fate -> fate.kind().toString())
+        .contains("OPENED", "OTHER_END"); // a reset has no SYN
+    assertThat(Comparison.of(side(site(ANSWERS)), side(site(ANSWERS)), (w, d, o) -> {}))
+        .matches(Comparison::changesNothing);
+  }
+
+  private static Comparison.Side side(Site site) {
+    return new Comparison.Side(site, List.of(), Policy.NONE);
+  }
+
+  /** A notice opens nothing, so nobody comes in by it who had to be logged. */
+  @Test
+  void noticesAreNoOpenings() throws Exception {
+    String notices = ", { accept: notices, service: [icmp 3, icmp time-exceeded] }";
+    assertThat(Checker.open(site(ANSWERS + notices), Policy.NONE))
+        .noneMatch(finding -> finding.code().toString().equals("inbound-not-logged"));
+    String all = ", { accept: notices, service: icmp }";
+    assertThat(Checker.open(site(ANSWERS + all), Policy.NONE))
+        .anyMatch(finding -> finding.code().toString().equals("inbound-not-logged"));
   }
 }

@@ -162,14 +162,7 @@ final class Exposure {
   }
 
   private static PacketSet justPorts(PacketSet set) {
-    PacketSet left = set;
-    for (Dimension each : Dimension.values()) {
-      switch (each) {
-        case PROTOCOL, DESTINATION_PORT -> {}
-        default -> left = left.without(each);
-      }
-    }
-    return left;
+    return set.withoutAllBut(Dimension.PROTOCOL, Dimension.DESTINATION_PORT);
   }
 
   private static String service(PacketSet set) {

@@ -280,7 +280,12 @@ final class Inspection {
     return attempt == null ? null : tracer.converse(attempt);
   }
 
-  /** A host's attempt to reach a port of an address. */
+  /** A host's attempt to reach a port of an address, on an ordinary day. */
+  Attempt attempt(Host host, Address to, Probe probe) {
+    return attempt(host, to, probe, VirtualClock.start(site.timeZone()));
+  }
+
+  /** The same at some moment. */
   Attempt attempt(Host host, Address to, Probe probe, ZonedDateTime at) {
     return new Attempt(
         host,

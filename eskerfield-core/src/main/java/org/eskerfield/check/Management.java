@@ -176,13 +176,8 @@ final class Management {
 
   /** Whether packets of a set may come from every address of the internet. */
   static boolean isOpenToAll(Inspection check, PacketSet set) {
-    PacketSet sources = set;
-    for (Dimension each : Dimension.values()) {
-      switch (each) {
-        case SOURCE, SOURCE_HIGH, FAMILY -> {}
-        default -> sources = sources.without(each);
-      }
-    }
+    PacketSet sources =
+        set.withoutAllBut(Dimension.FAMILY, Dimension.SOURCE_HIGH, Dimension.SOURCE);
     PacketSet all = check.fromStrangers.intersection(check.space.of(Family.IPV4));
     return sources.covers(all);
   }

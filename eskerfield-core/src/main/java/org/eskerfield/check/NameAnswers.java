@@ -35,7 +35,6 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Endpoint;
@@ -168,8 +167,7 @@ final class NameAnswers {
         continue;
       }
       for (Probe probe : probes(external)) {
-        Attempt attempt =
-            check.attempt(outsider, external, probe, VirtualClock.start(check.site.timeZone()));
+        Attempt attempt = check.attempt(outsider, external, probe);
         Conversation each = check.tracer.converse(attempt);
         if (each.outcome() == Outcome.ANSWERED) {
           answered.add(each);
@@ -263,9 +261,7 @@ final class NameAnswers {
       if (at != null && host.addresses().contains(at.address())) {
         continue; // a host that speaks to itself needs no router
       }
-      Attempt attempt =
-          check.attempt(
-              host, told, outsiders.attempt().probe(), VirtualClock.start(check.site.timeZone()));
+      Attempt attempt = check.attempt(host, told, outsiders.attempt().probe());
       Conversation insiders = check.tracer.converse(attempt);
       Diagnosis why = check.diagnosed(insiders);
       if (why == null || why.obstacles().isEmpty()) {

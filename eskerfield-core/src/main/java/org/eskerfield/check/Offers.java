@@ -110,14 +110,8 @@ final class Offers {
 
   /** Only what is asked for: protocol, port and ICMP type, from and to whomever. */
   private static PacketSet ports(PacketSet set) {
-    PacketSet left = set;
-    for (Dimension each : Dimension.values()) {
-      switch (each) {
-        case FAMILY, PROTOCOL, DESTINATION_PORT, ICMP_TYPE -> {}
-        default -> left = left.without(each);
-      }
-    }
-    return left;
+    return set.withoutAllBut(
+        Dimension.FAMILY, Dimension.PROTOCOL, Dimension.DESTINATION_PORT, Dimension.ICMP_TYPE);
   }
 
   private void judge(InwardRule rule, PacketSet kept, String howMuch) {

@@ -41,7 +41,6 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.PacketSet;
-import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
@@ -117,8 +116,7 @@ final class Rehearsals {
           continue;
         }
         for (Probe probe : probes(receiver)) {
-          Attempt attempt =
-              check.attempt(sender, to, probe, VirtualClock.start(check.site.timeZone()));
+          Attempt attempt = check.attempt(sender, to, probe);
           Conversation conversation = check.tracer.converse(attempt);
           if (isLost(conversation)) {
             lost(sender, receiver, conversation);
@@ -350,8 +348,7 @@ final class Rehearsals {
           continue; // it has no counterpart
         }
         for (Probe probe : probes) {
-          Attempt attempt =
-              check.attempt(sender, to, probe, VirtualClock.start(check.site.timeZone()));
+          Attempt attempt = check.attempt(sender, to, probe);
           Conversation conversation = check.tracer.converse(attempt);
           boolean shut =
               check.sets(device).passages(arriving, rule).isEmpty()
@@ -430,12 +427,7 @@ final class Rehearsals {
         continue;
       }
       Conversation conversation =
-          check.tracer.converse(
-              check.attempt(
-                  sender,
-                  target,
-                  Probe.of(Protocol.TCP, 443),
-                  VirtualClock.start(check.site.timeZone())));
+          check.tracer.converse(check.attempt(sender, target, Probe.of(Protocol.TCP, 443)));
       Diagnosis why = check.diagnosed(conversation);
       Obstacle first = why == null || why.obstacles().isEmpty() ? null : why.obstacles().get(0);
       if (first != null && isKeptIn(device, conversation)) {

@@ -94,15 +94,9 @@ final class Stateless {
   }
 
   private boolean coversPorts(PacketSet segments) {
-    PacketSet ports = segments;
-    for (Dimension each : Dimension.values()) {
-      ports =
-          each == Dimension.PROTOCOL || each == Dimension.DESTINATION_PORT
-              ? ports
-              : ports.without(each);
-    }
-    return ports.covers(
-        check.space.service(new ServicePart(Protocol.TCP, PortSet.ALL, Icmp.NO_TYPE)));
+    return segments
+        .withoutAllBut(Dimension.PROTOCOL, Dimension.DESTINATION_PORT)
+        .covers(check.space.service(ServicePart.all(Protocol.TCP)));
   }
 
   private void noticesDropped(AccessList list, Family family, ServicePart notice) {

@@ -23,7 +23,6 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketWords;
-import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
@@ -62,12 +61,7 @@ final class Targets {
       return;
     }
     Conversation sample =
-        check.tracer.converse(
-            check.attempt(
-                host,
-                stranger,
-                Probe.of(Protocol.TCP, 443),
-                VirtualClock.start(check.site.timeZone())));
+        check.tracer.converse(check.attempt(host, stranger, Probe.of(Protocol.TCP, 443)));
     Decision end = Offers.lastOf(sample);
     if (end == null || end.ruling() != Ruling.SOURCE_UNTRANSLATABLE) {
       return;

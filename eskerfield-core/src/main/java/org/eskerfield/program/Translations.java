@@ -263,15 +263,20 @@ public final class Translations {
     /** What the rule does to every packet that leaves by an interface. */
     public Rewrite rewrite(DeviceMeaning all, Interface side) {
       InwardRule back = rule.inward();
-      if (back != null && external != null && back.isStateless()) {
-        return PrefixMoves.of(all, true, new PrefixMapping(back.internalBlock(), external));
-      }
       if (back != null && external != null) {
-        Rewrite moves = all.addressesMove(Dimension.SOURCE, back.internalBlock(), external);
-        return all.portsMove(moves, Dimension.SOURCE_PORT, -back.shift());
+        return back.by(
+            fixed -> movesBack(fixed, external, all),
+            to -> Rewrite.NONE,
+            prefix ->
+                PrefixMoves.of(all, true, new PrefixMapping(prefix.internalBlock(), external)));
       }
       AddressSet addresses = externals(all.program(), side);
       return rule.lends() ? all.lends(addresses) : all.shares(addresses);
+    }
+
+    private static Rewrite movesBack(StaticRule rule, Prefix external, Meaning all) {
+      Rewrite moves = all.addressesMove(Dimension.SOURCE, rule.internalBlock(), external);
+      return all.portsMove(moves, Dimension.SOURCE_PORT, -rule.shift());
     }
 
     /** A static rule for ports takes only packets from these ports. */
@@ -362,11 +367,12 @@ public final class Translations {
   }
 
   private static @Nullable Condition lost(InwardRule rule, Prefix block, boolean source) {
-    if (!rule.isStateless()) {
-      return null;
-    }
-    PrefixMapping inward = new PrefixMapping(block, rule.internalBlock());
-    return new PrefixMoves.Lost(source ? inward.reversed() : inward, source);
+    PrefixMapping inward =
+        rule.by(
+            fixed -> null, to -> null, prefix -> new PrefixMapping(block, prefix.internalBlock()));
+    return inward == null
+        ? null
+        : new PrefixMoves.Lost(source ? inward.reversed() : inward, source);
   }
 
   private void add(OutwardRule rule, List<Outbound> out) {

@@ -255,6 +255,16 @@ public final class PacketSet {
     return new PacketSet(space, space.diagrams.without(root, dimension));
   }
 
+  /** The set without what it says of all dimensions but these. */
+  public PacketSet withoutAllBut(Dimension... kept) {
+    List<Dimension> told = List.of(kept);
+    PacketSet left = this;
+    for (Dimension each : PacketSpace.DIMENSIONS) {
+      left = told.contains(each) ? left : left.without(each);
+    }
+    return left;
+  }
+
   /** What the packets of the set become. */
   public PacketSet image(Rewrite rewrite) {
     PacketSet result = this;

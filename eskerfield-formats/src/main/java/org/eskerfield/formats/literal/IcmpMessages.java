@@ -13,7 +13,7 @@ import org.jspecify.annotations.Nullable;
 
 /**
  * ICMP messages as people write them: {@code icmp 3/4}, {@code icmpv6 packet-too-big}. The names
- * are those of RFC 792, RFC 1812 section 5.2.7.1, RFC 4443 and RFC 4861.
+ * are those of RFC 792, RFC 1812, RFC 4443 and RFC 4861.
  */
 final class IcmpMessages {
   private static final Pattern MESSAGE = Pattern.compile("(icmp|icmpv6)\\s+(.+)");

@@ -106,8 +106,7 @@ final class PrefixRuleReader {
         "network '"
             + text.text()
             + "' has "
-            + (all.isEmpty() ? "no" : "" + all.size())
-            + (all.isEmpty() ? " IPv6 prefix" : " IPv6 prefixes"),
+            + (all.isEmpty() ? "no IPv6 prefix" : all.size() + " IPv6 prefixes"),
         all.isEmpty()
             ? "give it one, or write the internal prefix itself"
             : "write the one that is meant, such as " + all.get(0));

@@ -354,10 +354,23 @@ public final class SiteBuilder {
     public P hairpin(String... interfacesOrZones) {
       return putAll("hairpin", interfacesOrZones);
     }
+  }
 
-    /** Who is let in by the rule itself. */
-    public P admit(String... from) {
-      return putAll("admit", from);
+  /** What rules that act both ways have in common. */
+  abstract static class BothWaysPart<P extends BothWaysPart<P>> extends InwardPart<P> {
+    /** The interface or zone of the external side. */
+    public P facing(String interfaceOrZone) {
+      return put("facing", interfaceOrZone);
+    }
+
+    /** The external address or block. */
+    public P external(String where) {
+      return put("external", where);
+    }
+
+    /** The host or block inside; of a prefix rule also the network that has it. */
+    public P internal(String where) {
+      return put("internal", where);
     }
   }
 
@@ -391,10 +404,15 @@ public final class SiteBuilder {
     public DestinationPart from(String... whom) {
       return putAll("from", whom);
     }
+
+    /** Who is let in by the rule itself. */
+    public DestinationPart admit(String... from) {
+      return putAll("admit", from);
+    }
   }
 
   /** A static rule. */
-  public static final class StaticPart extends InwardPart<StaticPart> {
+  public static final class StaticPart extends BothWaysPart<StaticPart> {
     private StaticPart(String name) {
       map.put("static", name);
     }
@@ -404,24 +422,14 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** The interface or zone of the external side. */
-    public StaticPart facing(String interfaceOrZone) {
-      return put("facing", interfaceOrZone);
-    }
-
-    /** The external address or block. */
-    public StaticPart external(String where) {
-      return put("external", where);
-    }
-
-    /** The host or block inside. */
-    public StaticPart internal(String where) {
-      return put("internal", where);
+    /** Who is let in by the rule itself. */
+    public StaticPart admit(String... from) {
+      return putAll("admit", from);
     }
   }
 
   /** A prefix rule. */
-  public static final class PrefixPart extends Part<PrefixPart> {
+  public static final class PrefixPart extends BothWaysPart<PrefixPart> {
     private PrefixPart(String name) {
       map.put("prefix", name);
     }
@@ -429,26 +437,6 @@ public final class SiteBuilder {
     @Override
     PrefixPart self() {
       return this;
-    }
-
-    /** The interface or zone of the external side. */
-    public PrefixPart facing(String interfaceOrZone) {
-      return put("facing", interfaceOrZone);
-    }
-
-    /** The external prefix. */
-    public PrefixPart external(String prefix) {
-      return put("external", prefix);
-    }
-
-    /** The internal prefix, or the network that has it. */
-    public PrefixPart internal(String prefixOrNetwork) {
-      return put("internal", prefixOrNetwork);
-    }
-
-    /** Which insiders may use the external addresses, too. */
-    public PrefixPart hairpin(String... interfacesOrZones) {
-      return putAll("hairpin", interfacesOrZones);
     }
   }
 

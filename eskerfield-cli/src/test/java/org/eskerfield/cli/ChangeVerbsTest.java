@@ -197,11 +197,13 @@ class ChangeVerbsTest {
       delimiter = '|',
       value = {
         "LEDGER | ledger ../demo/marrowby.site.yaml --json",
+        "LEDGER | ledger ../demo/ipv6.site.yaml --json",
         "LEDGER | ledger ../demo/marrowby.site.yaml --uses insurers --json",
         "LEDGER | ledger ../demo/marrowby.site.yaml --route 10.44.20.1 --json",
         "LEDGER | ledger ../demo/marrowby.site.yaml --ports 203.0.113.33 --json",
         "SUBNET | subnet 203.0.113.32/28 2001:db8::/64 10.0.0.1/32 --json",
         "SERVICES | services mail --json",
+        "EXPLAIN | explain ../demo/ipv6.site.yaml --json",
         "EXPLAIN | explain ../demo/marrowby.site.yaml --json",
         "EXPLAIN | explain ../demo/marrowby.site.yaml 'the web shop' --json",
         "OFFER | offer ../demo/marrowby.site.yaml radio 5060/tcp --from insurers --at 5061 --dry-run --json",

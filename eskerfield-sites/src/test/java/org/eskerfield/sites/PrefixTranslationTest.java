@@ -18,6 +18,7 @@ import org.eskerfield.check.Severity;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.ChangedFates;
 import org.eskerfield.formats.ask.QuestionReader;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.formats.snapshot.SnapshotJson;
 import org.eskerfield.model.Device;
@@ -39,6 +40,8 @@ import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Verdict;
+import org.eskerfield.verify.Verifier;
 import org.eskerfield.walk.DeviceMachine;
 import org.eskerfield.walk.EveryPacket;
 import org.eskerfield.walk.EveryPacket.Passage;
@@ -98,6 +101,15 @@ class PrefixTranslationTest {
     Trace trace = run.open(ask(site, from, to, service));
     assertThat(told(trace)).as(trace.reason()).isEqualTo(says);
     assertThat(run.sessionCount("breakwater")).isZero();
+  }
+
+  @Test
+  void whatTheDemoExpectsHolds() throws Exception {
+    SiteFile demo = SiteReader.readFile(DEMO);
+    assertThat(new Verifier(Tracer.of(demo.site())).verify(demo.expectations()))
+        .hasSize(8)
+        .allMatch(Verdict::holds);
+    assertThat(Checker.check(demo.site())).isEmpty();
   }
 
   @Test

@@ -73,7 +73,7 @@ class Case {
 
   /** Finds the decision that ended it. */
   void find(Trace trace) {
-    onTheWayBack = last(trace.request()).ruling().ends() == null && !trace.reply().isEmpty();
+    onTheWayBack = Leg.last(trace.request()).ruling().ends() == null && !trace.reply().isEmpty();
     legs = onTheWayBack ? trace.reply() : trace.request();
     if (trace.outcome() == Outcome.ANSWERED) { // a later packet was lost
       for (Segment segment : conversation.segments()) {
@@ -83,12 +83,7 @@ class Case {
         }
       }
     }
-    end = legs.isEmpty() ? null : last(legs);
-  }
-
-  static Decision last(List<Leg> legs) {
-    List<Decision> decisions = legs.get(legs.size() - 1).decisions();
-    return decisions.get(decisions.size() - 1);
+    end = legs.isEmpty() ? null : Leg.last(legs);
   }
 
   Verdict verdict(Cause cause, String detail, @Nullable Placed place, @Nullable Site mended) {

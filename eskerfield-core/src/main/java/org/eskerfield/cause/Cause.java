@@ -31,6 +31,8 @@ public enum Cause {
   REPLY_BY_OTHER_WAY("the reply goes by another way"),
   /** A stateless list does not let the reply in. */
   REPLIES_NOT_LET_IN("a stateless list does not let the reply in"),
+  /** The sender of packets that are too large is not told. */
+  NOTICE_LOST("the notice that packets are too large is lost"),
   /** The name resolves to an address for the other side. */
   NAME_WRONG_SIDE("the name resolves to the wrong side"),
   /** The name could not be resolved. */

@@ -28,6 +28,7 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
@@ -60,6 +61,7 @@ final class Classifier extends Case {
     Verdict verdict = judgeOldSession(opening);
     verdict = verdict == null ? judgeName() : verdict;
     verdict = verdict == null ? judgeTransfer(opening) : verdict;
+    verdict = verdict == null ? judgeSize() : verdict;
     Trace deciding = Objects.requireNonNullElse(conversation.deciding(), opening);
     if (conversation.outcome() == Outcome.ANSWERED) {
       return verdict == null ? judgeRules(opening) : verdict;
@@ -272,6 +274,30 @@ final class Classifier extends Case {
     return null;
   }
 
+  /** Was a packet too large, and did its sender not hear of that? Whoever hears sends less. */
+  private @Nullable Verdict judgeSize() {
+    Decision unfit = null;
+    Decision notice = null;
+    for (Segment segment : conversation.segments()) {
+      Decision last = Leg.last(segment.legs());
+      if (last.ruling() == Ruling.TOO_LARGE) {
+        unfit = last;
+        notice = null;
+      } else if (unfit != null
+          && segment.legs().get(0).decisions().get(0).before().inner() != null) {
+        notice = last;
+      }
+    }
+    if (unfit == null || conversation.outcome() == Outcome.ANSWERED || unfit.by() == null) {
+      return null;
+    }
+    String untold = "nobody on the way can tell its sender";
+    Placed by = notice == null ? null : notice.by();
+    return by == null
+        ? verdict(Cause.NOTICE_LOST, notice == null ? untold : "", unfit.by())
+        : verdictWith(by, Cause.NOTICE_LOST, "", unfit.by());
+  }
+
   /** The rule of a device that takes the opening at a step, in words. */
   private static String taker(Conversation then, Device device, Step step) {
     Trace trace = then.opening();
@@ -331,7 +357,8 @@ final class Classifier extends Case {
     Header header = legs.get(0).decisions().get(0).before();
     Leg end = legs.get(legs.size() - 1);
     boolean lost =
-        last(legs).ruling() == Ruling.NO_ROUTE || last(legs).ruling() == Ruling.HOPS_USED_UP;
+        Leg.last(legs).ruling() == Ruling.NO_ROUTE
+            || Leg.last(legs).ruling() == Ruling.HOPS_USED_UP;
     if (sender == null || sender.gateways().isEmpty() || !lost || legs.size() < 2) {
       return null;
     }

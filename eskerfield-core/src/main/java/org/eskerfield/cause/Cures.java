@@ -15,18 +15,25 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
+import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
@@ -98,6 +105,7 @@ final class Cures extends CureScene {
       case NOTHING_LISTENS -> listens();
       case HOST_MOVED -> moved();
       case TRANSFER_NOT_HELPED -> readTransfers(place);
+      case NOTICE_LOST -> smaller(place);
       case ROUTE_MISSING, RETURN_ROUTE_MISSING -> routes.route();
       case CARRIER_DISCARDS_PRIVATE -> translation.privateSource(place);
       case SHARING_LEFT_OUT, EXHAUSTED -> TranslationCures.sharing(place);
@@ -123,6 +131,33 @@ final class Cures extends CureScene {
             ? "let the gateway for file transfer of " + device.name() + " know the port, too"
             : "switch the gateway for file transfer of " + device.name() + " on",
         new Change.Alter(device, device.withState(device.state().withFileTransfer(all))));
+  }
+
+  /**
+   * Has the ends of a connection agree on segments that fit: by the interface whose link is too
+   * small, whatever becomes of notices. Of other packets the notice has to be let in.
+   */
+  private @Nullable Cure smaller(@Nullable Placed place) {
+    Interface link = place instanceof Interface own ? own : null;
+    for (Leg each : place instanceof Network ? legs() : List.<Leg>of()) {
+      for (Interface own : new Interface[] {each.arriving(), each.leaving()}) {
+        link = own != null && own.network().equals(place) ? own : link;
+      }
+    }
+    Attempt attempt = obstacle.conversation().attempt();
+    if (attempt.probe().protocol() != Protocol.TCP) {
+      return end.ruling().ends() == Outcome.DROPPED ? access.accept() : null;
+    }
+    if (link == null) {
+      return null;
+    }
+    boolean ipv6 =
+        link.network().prefixes().stream().anyMatch(each -> each.family() == Family.IPV6);
+    Family family = ipv6 ? Family.IPV6 : Family.IPV4;
+    int fits = link.linkMtu() - Size.headers(family, Protocol.TCP);
+    return Cure.of(
+        "let SYNs that pass " + Labels.of(link) + " ask for segments of " + fits + " bytes at most",
+        new Change.Alter(link, link.withLargestSegment(fits)));
   }
 
   private @Nullable Cure atStep(@Nullable Placed place) {

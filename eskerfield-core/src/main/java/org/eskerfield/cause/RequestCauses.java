@@ -221,7 +221,7 @@ final class RequestCauses extends Case {
         arriving = leg.arriving();
       }
     }
-    Header header = last(legs).after();
+    Header header = Leg.last(legs).after();
     Network inside = site.networkOf(header.destination());
     if (device != null && inside != null && inside.carrier().isEmpty()) {
       return verdict(

@@ -86,6 +86,11 @@ public enum Code {
   REPLIES_NOT_LET_IN(
       Severity.ERROR, "A stateless list judges replies like every packet, and drops these."),
   /** A stateless list lets answers in, but not the notices that path MTU discovery needs. */
+  NOTICE_LOST(
+      Severity.ERROR,
+      "Connections open, and hang as soon as somebody sends much: he never hears that his packets are"
+          + " too large (RFC 2923 section 2.1)."),
+
   NOTICES_DROPPED(
       Severity.WARNING,
       "A sender that is not told sends the same large packet again: connections open, and then"

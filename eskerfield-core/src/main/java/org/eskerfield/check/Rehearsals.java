@@ -95,8 +95,12 @@ final class Rehearsals {
     for (Device device : check.site.devices().values()) {
       several |= device.access().stream().anyMatch(AccessList::stateless);
     }
-    if (several) { // with one device that remembers sessions, replies come back as requests went
-      betweenNetworks();
+    boolean sizes = check.tracer.program().hasSizes();
+    if (several || sizes) {
+      betweenNetworks(); // one device that remembers sessions leads replies as requests went
+    }
+    if (sizes) {
+      outOfNetworks();
     }
   }
 
@@ -119,9 +123,34 @@ final class Rehearsals {
           Attempt attempt = check.attempt(sender, to, probe);
           Conversation conversation = check.tracer.converse(attempt);
           if (isLost(conversation)) {
-            lost(sender, receiver, conversation);
+            lost(sender, receiver.name(), receiver, conversation);
             break;
           }
+        }
+      }
+    }
+  }
+
+  // From inner networks to the internet: what is full must get through.
+
+  private void outOfNetworks() {
+    Set<String> done = new HashSet<>();
+    for (Host sender : check.site.hosts().values()) {
+      for (Family family : sender.isOutside() || sender.off() ? new Family[0] : Family.values()) {
+        Address to = check.strangers().lowest(family);
+        if (to == null || sender.address(family) == null) {
+          continue;
+        }
+        boolean isNew = false;
+        for (Network network : sender.networks()) {
+          isNew |= !network.isOutside() && done.add(family + network.name());
+        }
+        Conversation conversation =
+            isNew
+                ? check.tracer.converse(check.attempt(sender, to, Probe.of(Protocol.TCP, 443)))
+                : null;
+        if (conversation != null && isLost(conversation)) {
+          lost(sender, "the internet", sender, conversation);
         }
       }
     }
@@ -141,25 +170,25 @@ final class Rehearsals {
     return probes;
   }
 
-  /** Whether a request arrived, and its reply did not. */
+  /** Whether a request arrived, and its reply or what followed did not. */
   private static boolean isLost(Conversation conversation) {
     Trace opening = conversation.opening();
     return opening != null
         && opening.deliveredTo() != null
-        && opening.outcome() == Outcome.UNANSWERED
+        && conversation.outcome() == Outcome.UNANSWERED
         && !opening.reply().isEmpty();
   }
 
-  private void lost(Host sender, Host receiver, Conversation conversation) {
+  private void lost(Host sender, String receiver, Host usually, Conversation conversation) {
     Diagnosis why = check.diagnosed(conversation);
     Obstacle obstacle = why == null || why.obstacles().isEmpty() ? null : why.obstacles().get(0);
     Code code = obstacle == null ? null : codeOf(obstacle);
     if (obstacle != null && code != null) {
-      Placed place = obstacle.place() == null ? receiver : obstacle.place();
+      Placed place = obstacle.place() == null ? usually : obstacle.place();
       check.add(
           code,
           place,
-          sender.name() + " to " + receiver.name() + ": " + told(obstacle),
+          sender.name() + " to " + receiver + ": " + told(obstacle),
           conversation,
           obstacle.cure());
     }
@@ -534,6 +563,7 @@ final class Rehearsals {
       case GATEWAY_OR_PREFIX_WRONG -> Code.GATEWAY_OR_PREFIX_WRONG;
       case REPLY_BY_OTHER_WAY -> Code.REPLY_BY_OTHER_WAY;
       case REPLIES_NOT_LET_IN -> Code.REPLIES_NOT_LET_IN;
+      case NOTICE_LOST -> Code.NOTICE_LOST;
       case RETURN_ROUTE_MISSING -> Code.RETURN_ROUTE_MISSING;
       case ROUTE_MISSING -> Code.ROUTE_MISSING;
       case LOOP -> Code.LOOP;

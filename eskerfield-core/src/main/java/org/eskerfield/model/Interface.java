@@ -15,6 +15,10 @@ import org.jspecify.annotations.Nullable;
  * @param addresses its addresses now, at least one
  * @param assigned {@link Assignment#FIXED} or {@link Assignment#BY_CARRIER}
  * @param state whether it carries packets
+ * @param mtu the largest packet that leaves by it, in bytes, 68 to 65535; null for what its network
+ *     takes
+ * @param largestSegment the largest segment that the SYNs which pass it may offer, in bytes, 1 to
+ *     65535 (RFC 9293 section 3.7.1); null where the device leaves them alone
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
@@ -25,6 +29,8 @@ public record Interface(
     List<Address> addresses,
     Assignment assigned,
     State state,
+    @Nullable Integer mtu,
+    @Nullable Integer largestSegment,
     @Nullable String note,
     Place place)
     implements Named, InterfaceBuilder.With {
@@ -63,6 +69,11 @@ public record Interface(
   /** The first of its addresses in this family; null if it has none. */
   public @Nullable Address address(Family family) {
     return Host.firstOf(addresses, family);
+  }
+
+  /** The largest packet that leaves by it, in bytes: its own MTU or its network's, the smaller. */
+  public int linkMtu() {
+    return mtu == null ? network.linkMtu() : Math.min(mtu, network.linkMtu());
   }
 
   /** Whether it carries packets. */

@@ -6,6 +6,7 @@ import java.util.Objects;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -18,6 +19,8 @@ import org.jspecify.annotations.Nullable;
  * @param carrier the addresses of the carrier's router on this network; empty where there is none
  * @param routed blocks beyond this network that the carrier sends to an address on it; often empty
  * @param leases the addresses that are handed out as leases; often empty
+ * @param mtu the largest packet that it takes, in bytes, 68 to 65535; null for {@link
+ *     Size#USUAL_MTU}
  * @param resolver the host that hosts here ask for names if they name none; or null
  * @param note the engineer's remark, or null
  * @param place where it stands
@@ -31,6 +34,7 @@ public record Network(
     List<Address> carrier,
     List<Routed> routed,
     AddressSet leases,
+    @Nullable Integer mtu,
     @Nullable AddressTerm resolver,
     @Nullable String note,
     Place place)
@@ -63,6 +67,11 @@ public record Network(
       }
     }
     return null;
+  }
+
+  /** The largest packet that it takes, in bytes. */
+  public int linkMtu() {
+    return mtu == null ? Size.USUAL_MTU : mtu;
   }
 
   /** Whether it lies outside the site: a link to a carrier, or another network of the internet. */

@@ -36,6 +36,11 @@ public enum Ruling {
   /** Broadcast and multicast are not forwarded. */
   NOT_FORWARDED(Step.ARRIVE, Outcome.DROPPED),
 
+  /** A later fragment came first, and waits (RFC 4787 REQ-14). */
+  FRAGMENT_WAITS(Step.ARRIVE, Outcome.UNANSWERED),
+  /** As many fragments of its source wait as may. */
+  FRAGMENT_NOT_KEPT(Step.ARRIVE, Outcome.DROPPED),
+
   /** The packet belongs to a session. */
   SESSION_KNOWN(Step.STATE, null),
   /** The packet goes to the external endpoint of a binding whose user spoke to this sender. */
@@ -140,6 +145,13 @@ public enum Ruling {
   /** The external endpoint that the flow would have is somebody else's. */
   ENDPOINT_IN_USE(Step.SOURCE, Outcome.EXHAUSTED),
 
+  /** The packet goes on in fragments (RFC 791). */
+  FRAGMENTED(Step.SIZE, null),
+  /** The packet is too large for the next link, and may not be cut (RFC 1191, RFC 4443). */
+  TOO_LARGE(Step.SIZE, Outcome.UNROUTABLE),
+  /** A SYN offers smaller segments now. */
+  SEGMENT_LIMITED(Step.SIZE, null),
+
   /** The device remembers the flow, so that replies find their way back. */
   SESSION_RECORDED(Step.SESSION, null),
   /** The device forwards without remembering. */
@@ -174,6 +186,8 @@ public enum Ruling {
   HOST_FILTERED(Step.RECEIVE, Outcome.DROPPED),
   /** The host's own filter rejected the packet. */
   HOST_REJECTED(Step.RECEIVE, Outcome.REFUSED),
+  /** The host keeps a fragment until the rest of its packet is there (RFC 1122 section 3.3.2). */
+  FRAGMENT_RECEIVED(Step.RECEIVE, null),
   /** The host's service took the packet. */
   HOST_ANSWERS(Step.RECEIVE, null),
   /** An address of the internet that the site file does not describe is taken to answer. */

@@ -23,6 +23,8 @@ public enum Step {
   ACCESS,
   /** Step 6: the source side of translation. */
   SOURCE,
+  /** Whether it fits where it leaves; of a host and of the internet, too. */
+  SIZE,
   /** Step 7: what is remembered. */
   SESSION,
   /** The internet between the carriers' links. */

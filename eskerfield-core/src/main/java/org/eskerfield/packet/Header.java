@@ -18,6 +18,7 @@ import org.jspecify.annotations.Nullable;
  * @param ttl time to live or hop limit
  * @param inner in an ICMP error the header of the packet that it is about, else null
  * @param payload the text that the packet carries, see {@link Packet#payload}, or null
+ * @param size how large it is; null where nobody asked, and it fits everywhere
  */
 public record Header(
     Address source,
@@ -30,7 +31,8 @@ public record Header(
     int tcpFlags,
     int ttl,
     @Nullable Header inner,
-    @Nullable String payload) {
+    @Nullable String payload,
+    @Nullable Size size) {
 
   /** The source as people write it: {@code 192.0.2.1:443}, without a port where there is none. */
   public String sourceText() {
@@ -64,6 +66,9 @@ public record Header(
       text.append(" echo reply id ").append(destinationPort);
     } else if (inner != null) {
       text.append(' ').append(Icmp.errorName(protocol, icmpType, icmpCode));
+    }
+    if (size != null && (inner == null || size.nextMtu() > 0)) {
+      text.append(", ").append(size);
     }
     return text.toString();
   }

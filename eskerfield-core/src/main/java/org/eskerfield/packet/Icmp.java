@@ -62,6 +62,9 @@ public final class Icmp {
     if (type == (ipv4 ? TIME_EXCEEDED : TIME_EXCEEDED_V6)) {
       return "time exceeded";
     }
+    if (ipv4 ? type == UNREACHABLE && code == TOO_LARGE_CODE : type == TOO_LARGE_V6) {
+      return "packet too large";
+    }
     if (!ipv4 && type == PARAMETER_PROBLEM_V6 && code == 1) {
       return "protocol unreachable";
     }
@@ -86,6 +89,15 @@ public final class Icmp {
   /** Whether a type is a request for an echo, in either family. */
   public static boolean isEchoRequest(int type) {
     return type == ECHO_REQUEST || type == ECHO_REQUEST_V6;
+  }
+
+  /** The echo request of a protocol; {@link #NO_TYPE} for one that is not ICMP. */
+  public static int query(int protocol) {
+    return switch (protocol) {
+      case Protocol.ICMP -> ECHO_REQUEST;
+      case Protocol.ICMPV6 -> ECHO_REQUEST_V6;
+      default -> NO_TYPE;
+    };
   }
 
   /** Whether a type is an echo reply, in either family. */

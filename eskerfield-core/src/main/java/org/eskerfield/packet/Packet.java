@@ -61,13 +61,13 @@ public final class Packet {
   public int destinationPort;
 
   /** ICMP type, or {@link Icmp#NO_TYPE}. */
-  public final int icmpType;
+  public int icmpType;
 
   /** ICMP code, 0 where there is none. */
-  public final int icmpCode;
+  public int icmpCode;
 
   /** TCP flags, or 0. */
-  public final int tcpFlags;
+  public int tcpFlags;
 
   /** In an ICMP error the packet that it is about (RFC 5508 section 3.2), else null. */
   public @Nullable Packet inner;
@@ -77,6 +77,9 @@ public final class Packet {
    * null for none.
    */
   public @Nullable String payload;
+
+  /** How large it is; null where nobody asked, and it fits everywhere. */
+  public @Nullable Size size;
 
   /** Time to live (IPv4) or hop limit (IPv6), 0 to 255. */
   public int ttl = INITIAL_TTL;
@@ -126,9 +129,14 @@ public final class Packet {
     rewriteDestination(destination, destinationPort);
   }
 
-  /** Whether it is IPv4, and neither an error nor carries text. */
+  /** Whether it is IPv4 of no size that matters, and neither an error nor carries text. */
   public boolean isPlain() {
-    return family == Family.IPV4 && inner == null && payload == null;
+    return family == Family.IPV4 && inner == null && payload == null && size == null;
+  }
+
+  /** Its bytes, as {@link Size#length} counts them; those of its headers where it has no size. */
+  public int length() {
+    return size == null ? Size.headers(family, protocol) : size.length();
   }
 
   /** A packet with the same header. */
@@ -146,7 +154,20 @@ public final class Packet {
     copy.ttl = ttl;
     copy.inner = inner == null ? null : inner.copy();
     copy.payload = payload;
+    copy.size = size;
     return copy;
+  }
+
+  /** A packet that answers this one, of the same type and with the same flags. */
+  public Packet mirrored() {
+    return new Packet(
+        /* source= */ destination(),
+        /* sourcePort= */ destinationPort,
+        /* destination= */ source(),
+        /* destinationPort= */ sourcePort,
+        protocol,
+        icmpType,
+        tcpFlags);
   }
 
   /** A packet with the addresses, ports and protocol of a header, for TCP one that opens. */
@@ -162,6 +183,11 @@ public final class Packet {
         header.protocol() == Protocol.TCP ? SYN : 0);
   }
 
+  /** An ICMP error about a packet that was not too large; see the longer one. */
+  public static Packet error(Address from, Packet about, int icmpType, int icmpCode) {
+    return error(from, about, icmpType, icmpCode, 0);
+  }
+
   /**
    * An ICMP error about a packet.
    *
@@ -169,11 +195,15 @@ public final class Packet {
    * @param about the packet, as the sender of the error got it; copied
    * @param icmpType the type of the family's ICMP, such as {@link Icmp#UNREACHABLE}
    * @param icmpCode its code
+   * @param nextMtu the MTU that the packet did not fit, in bytes; 0 where that is not why
    */
-  public static Packet error(Address from, Packet about, int icmpType, int icmpCode) {
+  public static Packet error(Address from, Packet about, int icmpType, int icmpCode, int nextMtu) {
     int protocol = about.family == Family.IPV4 ? Protocol.ICMP : Protocol.ICMPV6;
     Packet error = new Packet(from, 0, about.source(), 0, protocol, icmpType, icmpCode, 0);
     error.inner = about.copy();
+    if (about.size != null) {
+      error.size = Size.notice(about.family, about.size.length(), nextMtu);
+    }
     return error;
   }
 
@@ -219,6 +249,7 @@ public final class Packet {
         tcpFlags,
         ttl,
         inner == null ? null : inner.header(),
-        payload);
+        payload,
+        size);
   }
 }

@@ -19,6 +19,7 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
@@ -26,6 +27,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Size;
 import org.eskerfield.set.PacketSet;
 import org.jspecify.annotations.Nullable;
 
@@ -127,6 +129,7 @@ public final class SiteProgram {
   private static final ZonedDateTime WHENEVER = LocalDate.EPOCH.atStartOfDay(ZoneOffset.UTC);
 
   private final Site site;
+  private final boolean sizes;
   private final Map<String, DeviceProgram> devices = new LinkedHashMap<>();
   private final Map<String, Ground> grounds = new ConcurrentHashMap<>();
   private final Map<String, Row<Taker>> takers = new ConcurrentHashMap<>();
@@ -136,6 +139,7 @@ public final class SiteProgram {
 
   private SiteProgram(Site site) {
     this.site = site;
+    this.sizes = saysSizes(site);
   }
 
   /** Compiles a site. */
@@ -198,6 +202,35 @@ public final class SiteProgram {
       }
     }
     return !each.hasNext() && !other.hasNext();
+  }
+
+  /** Whether the file says anything about sizes; if not, nobody need ask for them. */
+  public boolean hasSizes() {
+    return sizes;
+  }
+
+  /** The largest packet that somebody can put on the way to an address, in bytes. */
+  public int linkMtu(Named sender, Address to) {
+    if (sender instanceof Device device) {
+      Interface leaving = device(device.name()).towards(to);
+      return leaving == null ? Size.USUAL_MTU : leaving.linkMtu();
+    }
+    Host host = (Host) sender;
+    Network near = host.networkTowards(to);
+    Address gateway = near != null ? null : site.gateway(host, to.family());
+    Network network = gateway == null ? near : host.networkHolding(gateway);
+    return network == null ? Size.USUAL_MTU : network.linkMtu();
+  }
+
+  /** Whether the networks or interfaces of a site say anything about sizes. */
+  public static boolean saysSizes(Site site) {
+    boolean says = site.networks().values().stream().anyMatch(each -> each.mtu() != null);
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        says |= own.mtu() != null || own.largestSegment() != null;
+      }
+    }
+    return says;
   }
 
   /** The site. */

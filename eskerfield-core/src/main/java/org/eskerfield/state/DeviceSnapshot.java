@@ -6,6 +6,7 @@ import java.util.Set;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -17,13 +18,15 @@ import org.jspecify.annotations.Nullable;
  * @param bindings the temporary bindings, in the order of their making
  * @param sessions the sessions, in the order of their numbers
  * @param ports what is left of ports that nobody has
+ * @param fragments what is known of fragments
  */
 public record DeviceSnapshot(
     long sessionsAged,
     long bindingsAged,
     List<Bound> bindings,
     List<Session> sessions,
-    List<Ports> ports) {
+    List<Ports> ports,
+    Loose fragments) {
   /** Copies the lists. */
   public DeviceSnapshot {
     bindings = List.copyOf(bindings);
@@ -153,6 +156,60 @@ public record DeviceSnapshot(
       resting = List.copyOf(resting);
     }
   }
+
+  /**
+   * What is known of fragments.
+   *
+   * @param firsts what the first fragments of packets said
+   * @param waiting the fragments that wait for their first ones, in the order of their coming
+   * @param given how many identifications were given
+   */
+  public record Loose(List<First> firsts, List<Waiting> waiting, List<Given> given) {
+    /** Nothing. */
+    public static final Loose NONE = new Loose(List.of(), List.of(), List.of());
+
+    /** Copies the lists. */
+    public Loose {
+      firsts = List.copyOf(firsts);
+      waiting = List.copyOf(waiting);
+      given = List.copyOf(given);
+    }
+  }
+
+  /**
+   * The packet that a fragment is of, as it arrives.
+   *
+   * @param realm the address space; "" for the common one
+   */
+  public record Whole(
+      String realm, Address source, Address destination, int protocol, int identification) {}
+
+  /**
+   * What a first fragment said.
+   *
+   * @param leavesAs the identification that its fragments leave with; 0 for their own
+   * @param until the millisecond at which it is forgotten
+   */
+  public record First(
+      Whole of,
+      int sourcePort,
+      int port,
+      int icmpType,
+      int icmpCode,
+      int tcpFlags,
+      int leavesAs,
+      long until) {}
+
+  /**
+   * A fragment that waits.
+   *
+   * @param arriving the interface by which it came
+   * @param until the millisecond at which it is dropped
+   */
+  public record Waiting(Whole of, String arriving, Size.Fragment fragment, int ttl, long until) {}
+
+  /** How many identifications were given on an external address. */
+  public record Given(Address address, int protocol, int count) {}
 
   /** A port that rests. */
   public record Resting(int port, long until) {}

@@ -57,7 +57,7 @@ public final class DeviceState {
   private long bindingsAged;
 
   private final SessionEndpoints endpoints;
-
+  private final Fragments fragments = new Fragments(this);
   private final BindingFilter filter = new BindingFilter(this);
 
   // The header of the packet that was looked up last, as it arrived.
@@ -115,20 +115,13 @@ public final class DeviceState {
         destination(key),
         key.destinationPort(),
         key.protocol(),
-        queryType(key.protocol()),
+        Icmp.query(key.protocol()),
         0,
         0,
         0,
         null,
+        null,
         null);
-  }
-
-  private static int queryType(int protocol) {
-    return switch (protocol) {
-      case Protocol.ICMP -> Icmp.ECHO_REQUEST;
-      case Protocol.ICMPV6 -> Icmp.ECHO_REQUEST_V6;
-      default -> Icmp.NO_TYPE;
-    };
   }
 
   // Sessions.
@@ -225,14 +218,9 @@ public final class DeviceState {
    * @param reopened the session whose place it takes, or {@link #NONE}
    */
   public boolean isTaken(Packet left, int realm, int reopened) {
-    int back = sessions.find(answering(left, realm));
+    int back = sessions.find(key(left, realm).swapped());
     int there = sessions.find(asked);
     return (back != NONE && back >> 1 != reopened) || (there != NONE && there >> 1 != reopened);
-  }
-
-  /** The key of packets that answer one that left. */
-  private FlowKey answering(Packet left, int realm) {
-    return key(left, realm).swapped();
   }
 
   /**
@@ -273,7 +261,7 @@ public final class DeviceState {
     }
     return record(
         asked,
-        answering(left, realm),
+        key(left, realm).swapped(),
         new SessionTable.Made(binding, origins.rule(destinationRule), origins.rule(sourceRule)),
         settings);
   }
@@ -349,7 +337,7 @@ public final class DeviceState {
     int first = sessions.unlink(use, bindings.firstUse(binding));
     bindings.setFirstUse(binding, first);
     if (first == NONE && binding != kept) {
-      giveBack(binding, now);
+      giveBack(binding, now, /* rests= */ true);
     }
   }
 
@@ -362,11 +350,11 @@ public final class DeviceState {
   /** Takes back a binding that was made for a packet which did not leave. */
   public void forgetUnused(int binding) {
     if (binding >= 0 && bindings.firstUse(binding) == NONE) {
-      giveBack(binding, clock.elapsed());
+      giveBack(binding, clock.elapsed(), /* rests= */ false);
     }
   }
 
-  private void giveBack(int binding, long now) {
+  private void giveBack(int binding, long now, boolean rests) {
     PoolUse pool = origins.use(origins.pool(bindings.origin(binding)));
     int external = bindings.external(binding);
     if (bindings.isWholeAddress(binding)) {
@@ -383,7 +371,10 @@ public final class DeviceState {
       StateSettings settings = own != null ? own : program.device.state();
       endpoints
           .space(external, protocol, bindings.externalRealm(binding))
-          .free(bindings.externalPort(binding), now, settings.ports().holdDown().toMillis());
+          .free(
+              bindings.externalPort(binding),
+              now,
+              rests ? settings.ports().holdDown().toMillis() : 0);
     }
     bindings.remove(binding);
   }
@@ -412,8 +403,14 @@ public final class DeviceState {
     spaces.forget();
     endpoints.someUncounted = false;
     filter.cameBack.clear();
+    fragments.clear();
     expectations.unfinished.clear();
     expectations.count = 0;
+  }
+
+  /** What is known of fragments. */
+  public Fragments fragments() {
+    return fragments;
   }
 
   /** Who gives out external endpoints. */

@@ -9,6 +9,7 @@ import java.util.Map;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -54,7 +55,74 @@ final class Snapshots {
               space.draws(),
               space.resting()));
     }
-    return new DeviceSnapshot(state.sessionsAged(), state.bindingsAged(), bound, flows, ports);
+    return new DeviceSnapshot(
+        state.sessionsAged(), state.bindingsAged(), bound, flows, ports, fragments());
+  }
+
+  private DeviceSnapshot.Loose fragments() {
+    Fragments all = state.fragments();
+    List<DeviceSnapshot.First> firsts = new ArrayList<>();
+    all.firsts.forEach(
+        (key, first) ->
+            firsts.add(
+                new DeviceSnapshot.First(
+                    whole(key),
+                    first.sourcePort(),
+                    first.destinationPort(),
+                    first.icmpType(),
+                    first.icmpCode(),
+                    first.tcpFlags(),
+                    first.leavesAs(),
+                    first.until())));
+    List<DeviceSnapshot.Waiting> waiting = new ArrayList<>();
+    for (Fragments.Waiting each : all.waiting) {
+      waiting.add(
+          new DeviceSnapshot.Waiting(
+              whole(each.key()),
+              each.arriving(),
+              each.size().fragments().get(0),
+              each.ttl(),
+              each.until()));
+    }
+    List<DeviceSnapshot.Given> given = new ArrayList<>();
+    all.given.forEach(
+        (giver, count) ->
+            given.add(new DeviceSnapshot.Given(giver.address(), giver.protocol(), count)));
+    return new DeviceSnapshot.Loose(firsts, waiting, given);
+  }
+
+  private DeviceSnapshot.Whole whole(Fragments.Key key) {
+    return new DeviceSnapshot.Whole(
+        realm(key.realm()), key.source(), key.destination(), key.protocol(), key.identification());
+  }
+
+  private void goOn(DeviceSnapshot.Loose before) {
+    Fragments all = state.fragments();
+    for (DeviceSnapshot.First each : before.firsts()) {
+      all.firsts.put(
+          key(each.of()),
+          new Fragments.First(
+              each.sourcePort(),
+              each.port(),
+              each.icmpType(),
+              each.icmpCode(),
+              each.tcpFlags(),
+              each.leavesAs(),
+              each.until()));
+    }
+    for (DeviceSnapshot.Waiting each : before.waiting()) {
+      Size size = Size.ofFragment(each.of().identification(), each.fragment());
+      all.waiting.add(
+          new Fragments.Waiting(key(each.of()), each.arriving(), size, each.ttl(), each.until()));
+    }
+    for (DeviceSnapshot.Given each : before.given()) {
+      all.given.put(new Fragments.Giver(each.address(), each.protocol()), each.count());
+    }
+  }
+
+  private Fragments.Key key(DeviceSnapshot.Whole of) {
+    return new Fragments.Key(
+        realm(of.realm()), of.source(), of.destination(), of.protocol(), of.identification());
   }
 
   private String realm(int number) {
@@ -160,6 +228,7 @@ final class Snapshots {
           .goOn(each);
     }
     sessions.forEach(state.endpoints()::count);
+    goOn(before.fragments());
   }
 
   private int realm(@Nullable String name) {
@@ -274,6 +343,7 @@ final class Snapshots {
         came.icmpCode(),
         came.tcpFlags(),
         came.ttl(),
+        null,
         null,
         null);
   }

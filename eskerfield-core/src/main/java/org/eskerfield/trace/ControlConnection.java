@@ -132,7 +132,8 @@ final class ControlConnection {
 
   /** The header by which an endpoint that listens is told. */
   static Header listening(Address listener, int port) {
-    return new Header(listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, 0, null, null);
+    return new Header(
+        listener, port, listener, 0, Protocol.TCP, Icmp.NO_TYPE, 0, 0, 0, null, null, null);
   }
 
   /** Where the other end opens the data connection to; null if that cannot be. */

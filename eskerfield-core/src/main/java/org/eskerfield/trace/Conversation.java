@@ -3,6 +3,7 @@ package org.eskerfield.trace;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
 
@@ -14,6 +15,7 @@ import org.jspecify.annotations.Nullable;
  * @param opening the first packet and its reply; null if no address was found to send it to
  * @param segments every packet after the lookup in order; empty if there was none
  * @param transfer the data connection of a file transfer; null in every other conversation
+ * @param passed how large the packets were that got through; null where no size was asked for
  * @param outcome how it ended
  * @param reason why, in one sentence
  * @param notThere the devices that none of its packets met, in the order of the file
@@ -25,6 +27,7 @@ public record Conversation(
     @Nullable Trace opening,
     List<Segment> segments,
     @Nullable FileTransfer transfer,
+    @Nullable Passed passed,
     Outcome outcome,
     String reason,
     List<String> notThere,
@@ -41,7 +44,25 @@ public record Conversation(
     List<String> more = new ArrayList<>(hints);
     more.add(hint);
     return new Conversation(
-        attempt, lookup, opening, segments, transfer, outcome, reason, notThere, more);
+        attempt, lookup, opening, segments, transfer, passed, outcome, reason, notThere, more);
+  }
+
+  /** The packets after the last one that arrived: what ended a connection that was open. */
+  public List<Segment> lost() {
+    int from = segments.size();
+    while (from > 0 && !segments.get(from - 1).delivered()) {
+      from--;
+    }
+    return segments.subList(from, segments.size());
+  }
+
+  /** The rule, list, route or interface that decided the outcome; null where none did. */
+  public @Nullable Placed decidedBy() {
+    Trace trace = deciding();
+    List<Segment> lost = lost();
+    return trace != null && trace.outcome() == Outcome.ANSWERED && outcome != Outcome.ANSWERED
+        ? lost.isEmpty() ? null : Leg.last(lost.get(lost.size() - 1).legs()).by()
+        : trace == null ? null : trace.decidedBy();
   }
 
   /**

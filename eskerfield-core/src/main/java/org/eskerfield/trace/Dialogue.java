@@ -42,6 +42,7 @@ final class Dialogue {
   private @Nullable Lookup lookup;
   private @Nullable Trace opening;
   private @Nullable FileTransfer transfer;
+  private @Nullable Passed passed;
 
   Dialogue(SiteProgram program, Attempt attempt, boolean toTheEnd, Exchange.Factory exchanges) {
     this.site = program.site();
@@ -77,24 +78,27 @@ final class Dialogue {
           Outcome.UNROUTABLE,
           attempt.sender().name() + " has no address of the family of " + candidates.get(0));
     }
-    Probe probe = attempt.probe().echo() ? Probe.ping(to.family()) : attempt.probe();
+    Probe probe = attempt.probe().on(to.family());
     Question question =
         new Question(attempt.sender(), source, to, probe, attempt.sourcePort(), attempt.at());
     Exchange exchange = exchanges.of(question);
     Trace first = exchange.run();
     opening = first;
+    exchange.sizes.tooLarge.forEach(each -> add("", false, each, probe));
     add("", false, first, probe);
+    passed = exchange.sizes.passed;
     if (first.outcome() != Outcome.ANSWERED) {
       return ended(first.outcome(), first.reason());
     }
     Talk talk = talk(first);
     String lost = exchange.goOn(talk, story);
+    passed = exchange.sizes.passed;
     if (lost == null && talk.isTransfer()) {
       return transferred(exchange, first, talk);
     }
     lost = lost == null && probe.protocol() == Protocol.TCP ? finish(exchange) : lost;
     return lost == null
-        ? ended(Outcome.ANSWERED, first.reason())
+        ? ended(Outcome.ANSWERED, first.reason() + passedText())
         : ended(Outcome.UNANSWERED, "the connection opens, but " + lost);
   }
 
@@ -140,8 +144,21 @@ final class Dialogue {
             first.reason()
                 + "; the data connection opens as well ("
                 + attempt.manner().mode()
-                + ")")
+                + ")"
+                + passedText())
         : ended(Outcome.UNANSWERED, "both connections open, but " + lost);
+  }
+
+  /** How large packets get through, as the end of a sentence; empty where no size matters. */
+  private String passedText() {
+    if (passed == null) {
+      return "";
+    }
+    String back =
+        passed.back() == 0 || passed.back() == passed.there()
+            ? ""
+            : " there, and of " + passed.back() + " back";
+    return "; packets of " + passed.there() + " bytes get through" + back;
   }
 
   private @Nullable String finish(Exchange exchange) {
@@ -172,7 +189,11 @@ final class Dialogue {
               : reply.inner() != null
                   ? "notice"
                   : probe.echo() ? "echo reply" : isTcp ? "SYN ACK" : "reply";
-      boolean heard = trace.outcome() == Outcome.ANSWERED || trace.outcome() == Outcome.REFUSED;
+      Ruling end = Leg.last(trace.reply()).ruling();
+      boolean heard =
+          reply.inner() == null
+              ? trace.outcome() == Outcome.ANSWERED || trace.outcome() == Outcome.REFUSED
+              : end == Ruling.NOTICE_RECEIVED || end == Ruling.DEVICE_RECEIVES;
       story.add(new Segment(of + name, !back, heard, trace.reply()));
       paths.add(trace.reply());
     }
@@ -204,6 +225,7 @@ final class Dialogue {
         opening,
         story,
         transfer,
+        this.passed,
         outcome,
         reason,
         notThere,

@@ -6,11 +6,12 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.function.Function;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
-import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Ruling;
@@ -19,6 +20,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.DeviceMachine;
@@ -29,9 +31,8 @@ import org.jspecify.annotations.Nullable;
 /**
  * One request and its reply on their way across the site.
  *
- * <p>Idea: a packet is handed from node to node; each hop is a network (or the internet) and the
- * address that the packet is handed to there, and the hop count ends what goes in circles. The
- * reply is a packet like any other: nothing but the state that the request left behind helps it.
+ * <p>Idea: the reply is a packet like any other: nothing but the state that the request left behind
+ * helps it.
  */
 final class Exchange {
   private static final String INTERNET = "the internet";
@@ -49,11 +50,18 @@ final class Exchange {
   Packet packet;
   private List<LegRecorder> legs = new ArrayList<>();
   private boolean isReply;
+  private Header sent;
+
+  /** Whether the first packet was seen somewhere, so that its sender will do what he does. */
+  private boolean isGiven;
 
   /** Who answers, and how its last packet looked to it; after the first one that arrived. */
   private Named answerer;
 
   private Header atAnswerer;
+
+  /** How large packets are, and what is learnt of that. */
+  final Sizes sizes;
 
   /**
    * Who hears of what happens.
@@ -87,9 +95,11 @@ final class Exchange {
         new SiteWalk.Flow(
             question.sender(), question.source(), question.to(), question.probe().port());
     this.siteWalk = new SiteWalk(program, machines, flow, now, this::comesTo, listeners.witness);
-    this.packet = request(question.probe().protocol() == Protocol.TCP ? Packet.SYN : 0);
+    this.sizes = new Sizes(program, question);
+    this.packet = first(question.probe().length());
     this.answerer = question.sender();
     this.atAnswerer = packet.header();
+    this.sent = atAnswerer;
   }
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
@@ -97,6 +107,7 @@ final class Exchange {
     siteWalk.open(endpoint);
   }
 
+  /** The first packet, or another one of the one who began that has no size. */
   Packet request(int tcpFlags) {
     Probe probe = question.probe();
     boolean hasSourcePort = probe.echo() || Protocol.hasPorts(probe.protocol());
@@ -108,6 +119,22 @@ final class Exchange {
         probe.protocol(),
         probe.requestType(),
         tcpFlags);
+  }
+
+  /**
+   * The packet that opens it, of some length where it is no TCP; 0 for one that fits everywhere.
+   */
+  private Packet first(int length) {
+    Packet first = request(isTcp() ? Packet.SYN : 0);
+    sizes.give(first, question.sender(), length);
+    return first;
+  }
+
+  /** How long a full segment is. */
+  int fullSegment(boolean asReply) {
+    return asReply
+        ? sizes.fullSegment(answerer, atAnswerer.source(), true)
+        : sizes.fullSegment(question.sender(), question.to(), false);
   }
 
   /** Says by which interface of a device the packets of the one who begins come into the site. */
@@ -132,6 +159,9 @@ final class Exchange {
       return null;
     }
     String lost = tell("ACK", Packet.ACK, false, story);
+    if (lost == null && sizes.matter()) {
+      lost = new FullSegments(this, story).send();
+    }
     // A connection that nobody uses opens as well; who watches wants to see it used.
     if (lost == null && (talk == Talk.WEB || (talk == Talk.TCP && watch != null))) {
       lost = tell("request", Packet.ACK, false, story);
@@ -148,15 +178,32 @@ final class Exchange {
   }
 
   private @Nullable String tell(String what, int tcpFlags, boolean asReply, List<Segment> story) {
+    return tell(what, tcpFlags, asReply, null, story);
+  }
+
+  /**
+   * Sends a packet of the connection, and notes it.
+   *
+   * @param size how large it is; null where nobody asks
+   * @return null if it arrived; else why not
+   */
+  @Nullable String tell(
+      String what, int tcpFlags, boolean asReply, @Nullable Size size, List<Segment> story) {
     boolean arrived;
     if (asReply) {
       packet = mirrored(atAnswerer, tcpFlags);
+      packet.size = size;
+      sent = packet.header();
       isReply = true;
       walk(answerer, what);
       isReply = false;
       arrived = isAccepted();
     } else {
-      segment(what, tcpFlags);
+      isReply = false;
+      packet = request(tcpFlags);
+      packet.size = size;
+      sent = packet.header();
+      walk(question.sender(), what);
       arrived = siteWalk.receiver() != null && last().ends() == null;
       Named server = siteWalk.receiver();
       if (server != null) {
@@ -164,9 +211,28 @@ final class Exchange {
         atAnswerer = packet.header();
       }
     }
-    List<Leg> passed = legs();
-    story.add(new Segment(what, asReply, arrived, passed));
-    return arrived ? null : "the " + what + " is lost: " + sentence(passed);
+    List<Leg> way = legs();
+    story.add(new Segment(what, asReply, arrived, way));
+    String of = size == null ? "" : " of " + size.length() + " bytes";
+    return arrived ? null : "the " + what + of + " is lost: " + sentence(way);
+  }
+
+  /** Tells the sender of the last packet that it was too large, and notes each notice. */
+  void tellTooLarge(boolean asReply, List<Segment> story) {
+    Named speaker = asReply ? answerer : question.sender();
+    Named from = siteWalk.endedAt();
+    Packet about = from instanceof Device ? siteWalk.asItArrived() : packet;
+    sizes.told = 0;
+    if (from != null && from.name().equals(speaker.name())) {
+      sizes.told = siteWalk.unfit(); // its own link: it knows anyhow
+      return;
+    }
+    Notice notice = from == null ? null : Notice.of(last(), about);
+    Address source = from == null ? null : noticeSource(from, about);
+    if (from != null && notice != null && source != null) {
+      boolean heard = walkNotice(from, source, notice, about, sent, !asReply);
+      story.add(new Segment("notice", !asReply, heard, legs()));
+    }
   }
 
   /** Sends the segments that close a connection, as far as they get. */
@@ -184,6 +250,11 @@ final class Exchange {
     this.packet = packet;
     isReply = asReply;
     walk(sender, what);
+  }
+
+  /** The fragments that waited for those of this exchange. */
+  List<SiteWalk.Late> late() {
+    return siteWalk.late();
   }
 
   /** Who received the last packet; null for nobody. */
@@ -211,6 +282,7 @@ final class Exchange {
   /** As {@link #run()}, with this first packet. */
   Trace run(Packet given) {
     packet = given;
+    isGiven = true;
     return run();
   }
 
@@ -229,12 +301,18 @@ final class Exchange {
    */
   Trace run() {
     Trace trace = open();
+    while (!isGiven && trace.outcome() == Outcome.UNROUTABLE && sizes.isToBeSmaller(sent.size())) {
+      sizes.tooLarge.add(trace);
+      packet = first(sizes.told);
+      isReply = false;
+      trace = open();
+    }
     if (watch != null && watch.waits() && isTcp()) {
       Trace latest = trace;
       for (Duration time : Run.RETRIES) {
         if (latest.isUnheard()) {
           watch.wait(time);
-          packet = request(Packet.SYN);
+          packet = first(0);
           isReply = false;
           latest = open();
         }
@@ -248,14 +326,15 @@ final class Exchange {
   }
 
   private Trace open() {
-    Header sent = packet.header();
+    sent = packet.header();
+    sizes.told = 0;
     walk(question.sender(), question.probe().echo() ? "echo request" : isTcp() ? "SYN" : "request");
     List<Leg> request = legs();
     Header seen = packet.header();
     Named server = siteWalk.receiver();
     Outcome refusal = last().ends();
     if (server == null) {
-      return undelivered(required(refusal), request, sent);
+      return undelivered(Objects.requireNonNull(refusal), request, sent);
     }
     Endpoint deliveredTo =
         new Endpoint(server.name(), seen.destination(), seen.destinationPort(), seen.protocol());
@@ -266,7 +345,7 @@ final class Exchange {
         && (seen.protocol() != Protocol.TCP || last() == Ruling.HOST_REJECTED)) {
       String reason = sentence(request);
       Notice notice = Notice.of(last(), packet);
-      if (notice != null && walkNotice(server, seen.destination(), notice, packet, sent)) {
+      if (notice != null && walkNotice(server, seen.destination(), notice, packet, sent, true)) {
         return trace(Outcome.REFUSED, reason, request, deliveredTo, seenAs, legs());
       }
       return lost(server.name() + " refuses it, but the notice", request, deliveredTo, seenAs);
@@ -274,7 +353,7 @@ final class Exchange {
     if (refusal != null && !isRefusedAtHost(last())) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, List.of());
     }
-    startReply(seen, refusal == null);
+    startReply(server, seen, refusal == null);
     walk(
         server,
         isTcp()
@@ -290,6 +369,7 @@ final class Exchange {
     if (refusal != null) {
       return trace(refusal, sentence(request), request, deliveredTo, seenAs, reply);
     }
+    sizes.accepted(seen, packet);
     String what = Protocol.hasPorts(seen.protocol()) ? "" : " " + question.probe();
     String reason = terse ? "" : Wording.answered(deliveredTo, seenAs, what, request);
     return trace(Outcome.ANSWERED, reason, request, deliveredTo, seenAs, reply);
@@ -299,17 +379,18 @@ final class Exchange {
   private Trace undelivered(Outcome outcome, List<Leg> request, Header sent) {
     String reason = sentence(request);
     Ruling ruling = last();
-    Device from = siteWalk.endedAt();
-    Packet arrived = siteWalk.asItArrived();
+    Named from = siteWalk.endedAt();
+    Packet arrived = from instanceof Device ? siteWalk.asItArrived() : packet;
     boolean toItself = from != null && from.name().equals(question.sender().name());
-    if (toItself && request.size() == 1) { // it never left, and the device knows anyhow
+    if (toItself && request.size() == 1) { // it never left, and the sender knows anyhow
+      sizes.told = siteWalk.unfit();
       return trace(outcome, reason, request, null, null, List.of());
     }
     Notice notice = from == null ? null : Notice.of(ruling, arrived);
     boolean later = ruling == Ruling.DEVICE_REFUSES_LATER;
     boolean resets = later || (ruling == Ruling.DEVICE_REFUSES && isTcp());
-    if (later && from != null && watch != null && watch.waits()) {
-      watch.wait(from.state().synWait());
+    if (later && from instanceof Device device && watch != null && watch.waits()) {
+      watch.wait(device.state().synWait());
     }
     if (from == null || (notice == null && !resets)) {
       return trace(outcome, reason, request, null, null, List.of());
@@ -324,7 +405,7 @@ final class Exchange {
       // An end system answers from the address that was spoken to, a router from its own.
       Address source =
           ruling == Ruling.DEVICE_REFUSES ? arrived.destination() : noticeSource(from, arrived);
-      heard = notice != null && walkNotice(from, source, notice, arrived, sent);
+      heard = notice != null && walkNotice(from, source, notice, arrived, sent, true);
     }
     List<Leg> back = legs();
     if (heard || outcome != Outcome.REFUSED) {
@@ -371,23 +452,32 @@ final class Exchange {
     return ruling == Ruling.HOST_REFUSES || ruling == Ruling.HOST_REJECTED;
   }
 
-  /** The address that a device's notice about the packet in hand bears; null for none. */
-  private @Nullable Address noticeSource(Device device, Packet about) {
-    return program.device(device.name()).sourceTowards(about.source());
+  /** The address that a notice about the packet in hand bears; null for none. */
+  private @Nullable Address noticeSource(Named from, Packet about) {
+    return from instanceof Host host
+        ? host.address(about.family)
+        : program.device(from.name()).sourceTowards(about.source());
   }
 
   /** Sends a notice about the packet as it arrived; tells whether its sender gets it. */
   private boolean walkNotice(
-      Named from, @Nullable Address source, Notice notice, Packet about, Header sent) {
+      Named from,
+      @Nullable Address source,
+      Notice notice,
+      Packet about,
+      Header sent,
+      boolean asReply) {
     legs = new ArrayList<>();
     if (source == null) {
       return false;
     }
-    packet = Packet.error(source, about, notice.type(), notice.code());
-    isReply = true;
+    packet = Packet.error(source, about, notice.type(), notice.code(), siteWalk.unfit());
+    isReply = asReply;
     walk(from, "notice");
     boolean received = last() == Ruling.NOTICE_RECEIVED || last() == Ruling.DEVICE_RECEIVES;
-    return received && packet.inner != null && isSame(packet.inner, sent);
+    boolean heard = received && packet.inner != null && isSame(packet.inner, sent);
+    sizes.told = heard && packet.size != null ? packet.size.nextMtu() : 0;
+    return heard;
   }
 
   private static boolean isSame(Packet inner, Header sent) {
@@ -403,7 +493,7 @@ final class Exchange {
         question,
         Outcome.UNANSWERED,
         what + " is lost: " + sentence(back),
-        decidedBy(back),
+        terse ? null : Leg.decidedBy(back),
         deliveredTo,
         seenAs,
         request,
@@ -419,13 +509,21 @@ final class Exchange {
       @Nullable Endpoint seenAs,
       List<Leg> reply) {
     return new Trace(
-        question, outcome, reason, decidedBy(request), deliveredTo, seenAs, request, reply);
+        question,
+        outcome,
+        reason,
+        terse ? null : Leg.decidedBy(request),
+        deliveredTo,
+        seenAs,
+        request,
+        reply);
   }
 
-  private void startReply(Header seen, boolean answers) {
+  private void startReply(Named server, Header seen, boolean answers) {
     int flags =
         seen.protocol() != Protocol.TCP ? 0 : Packet.ACK | (answers ? Packet.SYN : Packet.RST);
     packet = mirrored(seen, flags);
+    sizes.give(packet, server, seen);
     isReply = true;
   }
 
@@ -456,41 +554,8 @@ final class Exchange {
     return passed;
   }
 
-  private static Decision lastDecision(List<Leg> passed) {
-    List<Decision> decisions = passed.get(passed.size() - 1).decisions();
-    return decisions.get(decisions.size() - 1);
-  }
-
-  private String sentence(List<Leg> passed) {
-    return terse ? "" : passed.get(passed.size() - 1).where() + " " + lastDecision(passed).text();
-  }
-
-  /** What decided: the last decision if it ended the packet, else the rule that let it in. */
-  private @Nullable Placed decidedBy(List<Leg> passed) {
-    if (terse) {
-      return null;
-    }
-    if (lastDecision(passed).ruling().ends() != null) {
-      return lastDecision(passed).by();
-    }
-    Placed by = null;
-    for (Leg leg : passed) {
-      for (Decision decision : leg.decisions()) {
-        switch (decision.ruling()) {
-          case DESTINATION_TRANSLATED, SOURCE_TRANSLATED, ADMITTED, ACCEPTED_BY_RULE ->
-              by = decision.by();
-          default -> {}
-        }
-      }
-    }
-    return by;
-  }
-
-  private static Outcome required(@Nullable Outcome outcome) {
-    if (outcome == null) {
-      throw new IllegalStateException("a packet that nobody received was ended by a decision");
-    }
-    return outcome;
+  String sentence(List<Leg> passed) {
+    return terse ? "" : passed.get(passed.size() - 1).where() + " " + Leg.last(passed).text();
   }
 
   private @Nullable String nameAt(Address address) {
@@ -511,7 +576,7 @@ final class Exchange {
     }
   }
 
-  private Ruling last() {
+  Ruling last() {
     return siteWalk.last();
   }
 

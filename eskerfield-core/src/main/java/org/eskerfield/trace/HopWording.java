@@ -66,6 +66,9 @@ final class HopWording {
               + ", which no carrier carries";
       case DESTINATION_NOT_CARRIED ->
           "discards it: " + to + " is " + SpecialAddresses.kind(to) + ", which no carrier carries";
+      case FRAGMENTED -> Wording.fragmented(at, "network " + network(by).name());
+      case TOO_LARGE ->
+          Wording.tooLarge(at, network(by).linkMtu(), "network " + network(by).name());
       case HOPS_USED_UP -> wording.hopsUsedUp();
       case CARRIED -> carried(by, to);
       case NO_CARRIER_LINK -> "has no way to " + to + ": " + noCarrierLink(by);
@@ -76,7 +79,8 @@ final class HopWording {
       case HOST_OFF -> "gets nothing: it is switched off";
       case NOT_FOR_HOST ->
           "discards it: " + to + " is not its address, and a host passes nothing on";
-      case NOTICE_RECEIVED -> "is told that its packet was not delivered";
+      case NOTICE_RECEIVED -> Wording.told(at);
+      case FRAGMENT_RECEIVED -> "keeps the fragment until it has the whole packet";
       case RESET_RECEIVED -> "is told that there is no such connection";
       case HOST_ANSWERS -> isPing(at) ? "answers the ping" : "answers on " + Wording.service(at);
       case HOST_SILENT -> "gets the ping, but does not answer pings";
@@ -93,6 +97,10 @@ final class HopWording {
             + device.name()
             + " use it, but no carrier link holds it or has it routed here"
         : "network " + ((Network) Objects.requireNonNull(by)).name() + " is no link to a carrier";
+  }
+
+  private static Network network(@Nullable Placed by) {
+    return (Network) Objects.requireNonNull(by);
   }
 
   private static Host host(@Nullable Placed by) {

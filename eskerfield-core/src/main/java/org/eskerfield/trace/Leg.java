@@ -3,6 +3,7 @@ package org.eskerfield.trace;
 
 import java.util.List;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -33,5 +34,29 @@ public record Leg(
   /** Copies the list. */
   public Leg {
     decisions = List.copyOf(decisions);
+  }
+
+  /** The last decision about a packet. */
+  public static Decision last(List<Leg> passed) {
+    List<Decision> decisions = passed.get(passed.size() - 1).decisions();
+    return decisions.get(decisions.size() - 1);
+  }
+
+  /** What decided: the last decision if it ended the packet, else the rule that let it in. */
+  static @Nullable Placed decidedBy(List<Leg> passed) {
+    if (last(passed).ruling().ends() != null) {
+      return last(passed).by();
+    }
+    Placed by = null;
+    for (Leg leg : passed) {
+      for (Decision decision : leg.decisions) {
+        switch (decision.ruling()) {
+          case DESTINATION_TRANSLATED, SOURCE_TRANSLATED, ADMITTED, ACCEPTED_BY_RULE ->
+              by = decision.by();
+          default -> {}
+        }
+      }
+    }
+    return by;
   }
 }

@@ -23,6 +23,7 @@ record Notice(int type, int code) {
    */
   static @Nullable Notice of(Ruling ruling, Packet about) {
     if (about.inner != null
+        || (about.size != null && !about.size.hasFirst())
         || SpecialAddresses.MULTICAST_OR_BROADCAST.contains(about.destination())) {
       return null;
     }
@@ -40,6 +41,10 @@ record Notice(int type, int code) {
               : ipv4 ? new Notice(Icmp.UNREACHABLE, 2) : new Notice(Icmp.PARAMETER_PROBLEM_V6, 1);
       case REJECTED_BY_RULE, REJECTED_OTHERWISE, REJECTED_BY_STANCE, HOST_REJECTED ->
           unreachable(ipv4, 13, 1);
+      case TOO_LARGE ->
+          ipv4
+              ? new Notice(Icmp.UNREACHABLE, Icmp.TOO_LARGE_CODE)
+              : new Notice(Icmp.TOO_LARGE_V6, 0);
       case HOPS_USED_UP -> new Notice(ipv4 ? Icmp.TIME_EXCEEDED : Icmp.TIME_EXCEEDED_V6, 0);
       default -> null;
     };

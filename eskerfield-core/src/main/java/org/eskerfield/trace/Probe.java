@@ -13,24 +13,34 @@ import org.eskerfield.packet.Protocol;
  * @param protocol protocol number, 0 to 255; for an echo request ICMP of the family in question
  * @param port destination port, 0 to 65535; 0 where the protocol has none
  * @param echo whether it is an ICMP echo request
+ * @param length how long the packet is, in bytes with its IP header, 1 to 65535; for TCP the full
+ *     segments of the connection; 0 where nobody asked
+ * @param mayFragment whether devices may cut it (IPv4 without the don't-fragment bit)
  */
-public record Probe(int protocol, int port, boolean echo) {
+public record Probe(int protocol, int port, boolean echo, int length, boolean mayFragment) {
   /** A TCP connection or UDP datagram to a port, or a packet of a protocol without ports. */
   public static Probe of(int protocol, int port) {
-    return new Probe(protocol, port, false);
+    return new Probe(protocol, port, false, 0, false);
   }
 
   /** An ICMP echo request. */
   public static Probe ping(Family family) {
-    return new Probe(family == Family.IPV4 ? Protocol.ICMP : Protocol.ICMPV6, 0, true);
+    return new Probe(family == Family.IPV4 ? Protocol.ICMP : Protocol.ICMPV6, 0, true, 0, false);
+  }
+
+  /** The same for a family: a ping is one of either. */
+  public Probe on(Family family) {
+    return echo ? ping(family).of(length, mayFragment) : this;
+  }
+
+  /** The same of a size; see {@link #length}. */
+  public Probe of(int length, boolean mayFragment) {
+    return new Probe(protocol, port, echo, length, mayFragment);
   }
 
   /** The ICMP type of the first packet, or {@link Icmp#NO_TYPE}. */
   int requestType() {
-    if (!echo) {
-      return Icmp.NO_TYPE;
-    }
-    return protocol == Protocol.ICMP ? Icmp.ECHO_REQUEST : Icmp.ECHO_REQUEST_V6;
+    return echo ? Icmp.query(protocol) : Icmp.NO_TYPE;
   }
 
   /** The ICMP type of the reply, or {@link Icmp#NO_TYPE}. */

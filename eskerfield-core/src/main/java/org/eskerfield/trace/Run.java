@@ -37,6 +37,7 @@ import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.DeviceMachine;
 import org.eskerfield.walk.FileTransferGateway;
+import org.eskerfield.walk.SiteWalk;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -326,13 +327,18 @@ public final class Run {
 
   private Trace pass(Packet given, @Nullable Device device, @Nullable Interface by) {
     Exchange exchange = of(given, device, by);
+    boolean later = given.size != null && !given.size.hasFirst();
     boolean opens =
-        given.protocol == Protocol.TCP
-            ? given.tcpFlags == Packet.SYN
-            : Icmp.isEchoRequest(given.icmpType) || !Protocol.isIcmp(given.protocol);
+        !later
+            && (given.protocol == Protocol.TCP
+                ? given.tcpFlags == Packet.SYN
+                : Icmp.isEchoRequest(given.icmpType) || !Protocol.isIcmp(given.protocol));
     Trace trace = opens ? exchange.run(given) : exchange.pass(given);
     note(trace.request());
     note(trace.reply());
+    for (SiteWalk.Late each : exchange.late()) {
+      pass(each.packet(), each.at(), each.own());
+    }
     look();
     return trace;
   }

@@ -34,7 +34,6 @@ public record Transit(
 
   /** The last that was decided about it. */
   public Decision end() {
-    List<Decision> decisions = legs.get(legs.size() - 1).decisions();
-    return decisions.get(decisions.size() - 1);
+    return Leg.last(legs);
   }
 }

@@ -23,6 +23,7 @@ import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.MatchField;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
@@ -100,6 +101,12 @@ final class Wording {
     return switch (it.ruling) {
       case SENT_BY_DEVICE -> "sends a packet of its own";
       case ARRIVED -> "takes it in on " + it.label();
+      case FRAGMENT_WAITS ->
+          "keeps it until the first fragment of its packet comes, which has the ports";
+      case FRAGMENT_NOT_KEPT ->
+          "drops it: as many fragments of "
+              + it.after.source()
+              + " wait for their first ones as may";
       case INTERFACE_DOWN -> "cannot take it in: " + it.label() + state(it.by);
       case SOURCE_IS_OWN ->
           "drops it: its source " + it.after.source() + " is the device's own address";
@@ -183,9 +190,7 @@ final class Wording {
           "accepts it: no rule of " + it.label() + " matches, and that accepts the rest";
       case DEVICE_ANSWERS -> "takes it for itself: " + it.label();
       case DEVICE_RECEIVES ->
-          it.after.inner() == null
-              ? "gets the reply to its own packet"
-              : "is told that its own packet was not delivered";
+          it.after.inner() == null ? "gets the reply to its own packet" : told(it.after);
       case DEVICE_SERVICE_CLOSED ->
           "drops it: "
               + it.label()
@@ -300,6 +305,13 @@ final class Wording {
               + Protocol.name(it.after.protocol())
               + " has none";
       case SOURCE_UNTRANSLATABLE -> untranslatable(it, it.after.source());
+      case FRAGMENTED -> fragmented(it.after, it.label());
+      case TOO_LARGE -> tooLarge(it.after, ((Interface) required(it.by)).linkMtu(), it.label());
+      case SEGMENT_LIMITED ->
+          "lets it ask for segments of "
+              + Objects.requireNonNull(it.after.size()).largestSegment()
+              + " bytes at most on "
+              + it.label();
       case PORTS_USED_UP -> "has no port left for it: " + it.label() + " has given out every one";
       case SESSION_RECORDED -> "remembers the session for the replies";
       case SESSION_NOT_NEEDED -> "forwards it without remembering a session";
@@ -308,6 +320,34 @@ final class Wording {
       case NOT_AN_OPENING -> "drops it: it belongs to no session and does not open one";
       default -> throw new IllegalArgumentException(it.ruling + " is no decision of a device");
     };
+  }
+
+  /** That a packet goes on in fragments. */
+  static String fragmented(Header at, String link) {
+    return "sends it on in fragments, since it does not fit "
+        + link
+        + " whole: "
+        + Objects.requireNonNull(at.size());
+  }
+
+  /** That a packet does not fit. */
+  static String tooLarge(Header at, int mtu, String link) {
+    return "cannot send it on: its "
+        + Objects.requireNonNull(at.size()).longest()
+        + " bytes are more than the MTU of "
+        + link
+        + ", "
+        + mtu
+        + (at.source().family() == Family.IPV4 ? ", and it must not be fragmented" : "");
+  }
+
+  /** That a notice was heard. */
+  static String told(Header at) {
+    return at.size() != null && at.size().nextMtu() > 0
+        ? "is told that its packet was too large, and that "
+            + at.size().nextMtu()
+            + " bytes get through"
+        : "is told that its packet was not delivered";
   }
 
   /** Takes note of the hop count that a packet sets out with. */

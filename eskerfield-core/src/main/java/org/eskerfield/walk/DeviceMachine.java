@@ -48,6 +48,7 @@ public final class DeviceMachine extends DeviceWalk {
   private final IcmpErrors errors = new IcmpErrors(this);
   private final BindingHairpin hairpin = new BindingHairpin(this);
   private final AnnouncedText text = new AnnouncedText(this);
+  private final SizeInHand size = new SizeInHand(this);
 
   // The packet in hand and who listens.
   Packet packet;
@@ -133,8 +134,18 @@ public final class DeviceMachine extends DeviceWalk {
         return Ruling.SESSION_KNOWN;
       }
     }
+    this.narrator = narrator;
+    Ruling kept = size.begin(packet, arriving);
+    if (kept != null) {
+      return kept;
+    }
     takeInHand(narrator);
     return arrive(arriving);
+  }
+
+  /** The fragments that waited for the one that arrived last, and arrive after it. */
+  List<Packet> released() {
+    return size.released();
   }
 
   /**
@@ -150,6 +161,7 @@ public final class DeviceMachine extends DeviceWalk {
     begin(null);
     realm = program.realm(route == null ? null : route.leaving());
     this.packet = packet;
+    size.begin(packet, null);
     takeInHand(narrator);
     if (witness != null) {
       witness.isOwn();
@@ -220,7 +232,7 @@ public final class DeviceMachine extends DeviceWalk {
       return packet;
     }
     if (how == Seen.INNER_ANSWERED) {
-      return mirrored(Objects.requireNonNull(packet.inner));
+      return Objects.requireNonNull(packet.inner).mirrored();
     }
     Packet seen = packet.copy();
     if (asReply()) {
@@ -252,6 +264,11 @@ public final class DeviceMachine extends DeviceWalk {
   @Override
   boolean isError() {
     return packet.inner != null;
+  }
+
+  @Override
+  @Nullable SizeInHand size() {
+    return packet.size == null ? null : size;
   }
 
   @Override
@@ -392,18 +409,6 @@ public final class DeviceMachine extends DeviceWalk {
     }
     say(Ruling.BINDING_KNOWN, rule);
     return null;
-  }
-
-  /** A packet that answers another one. */
-  static Packet mirrored(Packet packet) {
-    return new Packet(
-        /* source= */ packet.destination(),
-        /* sourcePort= */ packet.destinationPort,
-        /* destination= */ packet.source(),
-        /* destinationPort= */ packet.sourcePort,
-        packet.protocol,
-        packet.icmpType,
-        packet.tcpFlags);
   }
 
   // Step 2.

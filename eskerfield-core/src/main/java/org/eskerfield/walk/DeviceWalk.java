@@ -29,13 +29,13 @@ import org.jspecify.annotations.Nullable;
  * What a device does to what passes it: the one telling, for one packet and for every packet.
  *
  * <p>Idea: a packet goes through eight numbered steps, one method each, in the order in which they
- * stand here: arrive, state, destination, device, route, access, source, session. Each step either
- * ends the packet, by returning the ruling that ends it, or returns null and the next step follows.
- * What steps tell each other is in the fields below them. The steps never look at a packet: they
- * <em>ask</em> of it, by {@link #is} and {@link #first}, and have it rewritten. Who has one packet
- * in hand answers for it ({@link DeviceMachine}). Who has every packet in hand ({@link
- * EveryPacket}) answers yes for a part of them and goes on with that, and then goes again and
- * answers no. So sets need no steps of their own.
+ * stand here: arrive, state, destination, device, route, access, source (and what does not fit the
+ * way on), session. Each step either ends the packet, by returning the ruling that ends it, or
+ * returns null and the next step follows. What steps tell each other is in the fields below them.
+ * The steps never look at a packet: they <em>ask</em> of it, by {@link #is} and {@link #first}, and
+ * have it rewritten. Who has one packet in hand answers for it ({@link DeviceMachine}). Who has
+ * every packet in hand ({@link EveryPacket}) answers yes for a part of them and goes on with that,
+ * and then goes again and answers no. So sets need no steps of their own.
  *
  * <p>A session known at step 1 fixes the rewrites of steps 2 and 6; hop count, route and stateless
  * lists judge its packets all the same. What state says is asked for, too; who keeps none knows of
@@ -66,6 +66,7 @@ abstract class DeviceWalk extends PacketInHand {
     stateful = false;
     forDevice = false;
     errorOfBinding = false;
+    unfit = 0;
   }
 
   /** Goes all the way with what arrives. */
@@ -91,6 +92,10 @@ abstract class DeviceWalk extends PacketInHand {
     }
     if (end == null) {
       end = stepSource();
+    }
+    SizeInHand size = end == null ? size() : null;
+    if (size != null) {
+      end = stepSize(size);
     }
     return end != null ? end : stepSession();
   }
@@ -502,6 +507,33 @@ abstract class DeviceWalk extends PacketInHand {
     sourceRule = rule;
     say(Ruling.SOURCE_TRANSLATED, rule);
     return null;
+  }
+
+  // After step 6: what is too large is cut, or ends here and leaves no state.
+  private @Nullable Ruling stepSize(SizeInHand size) {
+    Interface leaving = leavingForSure();
+    if (arriving != null && size.limitSegment(arriving)) {
+      say(Ruling.SEGMENT_LIMITED, arriving);
+    }
+    if (size.limitSegment(leaving)) {
+      say(Ruling.SEGMENT_LIMITED, leaving);
+    }
+    int mtu = leaving.linkMtu();
+    if (!size.isLonger(mtu)) {
+      size.identify();
+      return null;
+    }
+    if (size.mayBeCut()) {
+      size.cut(mtu);
+      size.identify();
+      say(Ruling.FRAGMENTED, leaving);
+      return null;
+    }
+    if (binding != NONE) {
+      forgetUnused(binding);
+    }
+    unfit = mtu;
+    return end(Ruling.TOO_LARGE, leaving);
   }
 
   // Step 7.

@@ -47,7 +47,7 @@ final class IcmpErrors {
   @Nullable Ruling judge(Packet inner) {
     if (machine.arriving != null) {
       machine.destinationBinding =
-          machine.tables.filter().bindingAt(DeviceMachine.mirrored(inner), machine.realm);
+          machine.tables.filter().bindingAt(inner.mirrored(), machine.realm);
       if (machine.destinationBinding != DeviceWalk.NONE) {
         machine.errorOfBinding = true;
         machine.say(Ruling.ERROR_OF_BINDING, machine.tables.ruleOf(machine.destinationBinding));
@@ -122,7 +122,7 @@ final class IcmpErrors {
 
   /** Leads an error to the user of a binding, and shows him his own packet in it. */
   void lead(Packet inner) {
-    Packet reply = DeviceMachine.mirrored(inner);
+    Packet reply = inner.mirrored();
     if (machine.destinationBinding != DeviceWalk.NONE) {
       machine.tables.leadTo(machine.destinationBinding, reply);
     } else if (machine.translated != null) {
@@ -153,7 +153,7 @@ final class IcmpErrors {
       machine.say(Ruling.SOURCE_KEPT, null);
       return;
     }
-    Packet reply = DeviceMachine.mirrored(inner);
+    Packet reply = inner.mirrored();
     Address external = Objects.requireNonNullElse(rule.external(reply.source()), reply.source());
     Address sender = fixed.isStateless() ? rule.external(machine.packet.source()) : null;
     Address own = sender != null ? sender : side.address(machine.packet.family);

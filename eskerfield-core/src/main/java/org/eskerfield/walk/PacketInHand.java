@@ -54,6 +54,9 @@ abstract class PacketInHand {
   /** Whether an ICMP error is about a packet of a static or live binding. */
   boolean errorOfBinding;
 
+  /** The MTU that it did not fit; 0 where it did. */
+  int unfit;
+
   PacketInHand(DeviceProgram program) {
     this.program = program;
   }
@@ -102,6 +105,11 @@ abstract class PacketInHand {
 
   /** The external address of a binding out of some addresses; null where there is no binding. */
   abstract @Nullable Address external(int binding, AddressSet externals);
+
+  /** What there is to ask about its size; null where it fits everywhere. */
+  @Nullable SizeInHand size() {
+    return null;
+  }
 
   /** Takes back a binding that was made for a packet which did not leave. */
   void forgetUnused(int binding) {}

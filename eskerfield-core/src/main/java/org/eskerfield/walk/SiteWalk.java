@@ -2,6 +2,8 @@
 package org.eskerfield.walk;
 
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
+import java.util.List;
 import java.util.Objects;
 import java.util.function.Function;
 import org.eskerfield.model.AccessRule;
@@ -87,11 +89,19 @@ public final class SiteWalk {
   private boolean isReply;
   private @Nullable Named receiver;
   private Ruling last = Ruling.FLOW_IS_NEW;
-  private @Nullable Device endedAt;
+  private @Nullable Named endedAt;
   private Packet asItArrived;
+
+  /** The MTU that the packet did not fit; 0 where it did. */
+  private int unfit;
+
+  /** Who sent the last packet that is no error: whoever hears of an error about it. */
+  private Named speaker;
 
   /** An endpoint that listens for this flow only, such as that of a data connection. */
   private @Nullable Header opened;
+
+  private final List<Late> late = new ArrayList<>();
 
   /**
    * Where packets come in that were seen there and not sent by somebody; null for no such place.
@@ -123,7 +133,23 @@ public final class SiteWalk {
     this.witness = witness;
     this.packet = new Packet(flow.source(), 0, flow.to(), 0, 0, 0, 0);
     this.asItArrived = packet;
+    this.speaker = flow.sender();
     this.narrator = (ruling, by, about) -> {};
+  }
+
+  /**
+   * A fragment that waited for the first one of its packet, and arrives now.
+   *
+   * @param at where it waited
+   * @param own by which interface it had come
+   */
+  public record Late(Device at, Interface own, Packet packet) {}
+
+  /**
+   * The fragments that waited for packets which this walk brought, in the order of their coming.
+   */
+  public List<Late> late() {
+    return late;
   }
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
@@ -147,12 +173,20 @@ public final class SiteWalk {
     return last;
   }
 
-  /** The device that ended it, and that may tell its sender; null for none. */
-  public @Nullable Device endedAt() {
+  /**
+   * Who ended it, and may tell its sender: a device, the carrier's router, or the sender itself
+   * where the packet is too large for its own network; null for nobody.
+   */
+  public @Nullable Named endedAt() {
     return endedAt;
   }
 
-  /** The last request as it came to the last device or host. */
+  /** The MTU that it did not fit, in bytes; 0 where that is not what ended it. */
+  public int unfit() {
+    return unfit;
+  }
+
+  /** The last request, or other packet of some size, as it came to the last device. */
   public Packet asItArrived() {
     return asItArrived;
   }
@@ -173,6 +207,10 @@ public final class SiteWalk {
     receiver = null;
     Hop hop;
     endedAt = null;
+    unfit = 0;
+    if (packet.inner == null) {
+      speaker = sender;
+    }
     if (entered != null && entry != null && !isReply) {
       hop = arrive(entered, entry);
     } else {
@@ -232,7 +270,7 @@ public final class SiteWalk {
     Network network = near == null ? null : near.neighbours().network();
     if (network != null) {
       say(Ruling.SENT_TO_NEIGHBOUR, host);
-      return new Hop(network, null, null);
+      return fits(network, host) ? new Hop(network, null, null) : null;
     }
     Address gateway = program.site().gateway(host, packet.family);
     if (gateway == null) {
@@ -240,7 +278,30 @@ public final class SiteWalk {
       return null;
     }
     say(Ruling.SENT_TO_GATEWAY, host);
-    return new Hop(Objects.requireNonNull(host.networkHolding(gateway)), gateway, null);
+    Network own = Objects.requireNonNull(host.networkHolding(gateway));
+    return fits(own, host) ? new Hop(own, gateway, null) : null;
+  }
+
+  /**
+   * Whether a network takes the packet from somebody who is no device, whole or in fragments; what
+   * a device puts on a network is for its own steps.
+   *
+   * @param from who hears of it if it does not; null for nobody
+   */
+  private boolean fits(Network network, @Nullable Named from) {
+    int mtu = network.linkMtu();
+    if (packet.size == null || packet.size.longest() <= mtu) {
+      return true;
+    }
+    if (packet.size.mayFragment()) {
+      packet.size = packet.size.cut(mtu);
+      say(Ruling.FRAGMENTED, network);
+      return true;
+    }
+    unfit = mtu;
+    endedAt = from;
+    say(Ruling.TOO_LARGE, network);
+    return false;
   }
 
   // Devices.
@@ -254,6 +315,7 @@ public final class SiteWalk {
   private @Nullable Hop arrive(Device device, Interface own) {
     DeviceMachine machine = take(device, own);
     last = machine.arrive(packet, own, narrator);
+    machine.released().forEach(each -> late.add(new Late(device, own, each)));
     return onward(device, machine);
   }
 
@@ -264,7 +326,7 @@ public final class SiteWalk {
       witness.comesTo(machine.program(), packet);
     }
     machine.tell(witness);
-    if (!isReply) {
+    if (!isReply || packet.size != null) {
       asItArrived = packet.copy();
     }
     return machine;
@@ -276,6 +338,7 @@ public final class SiteWalk {
       receiver = device;
     }
     endedAt = leaving == null ? device : null;
+    unfit = machine.unfit;
     return leaving == null
         ? null
         : new Hop(leaving.network(), machine.gateway(), machine.program().device());
@@ -381,8 +444,23 @@ public final class SiteWalk {
       return null;
     }
     say(Ruling.CARRIED, carried.by());
+    if (!fits(network, carrier(network))) {
+      return null;
+    }
     return new Hop(
         network, carried.by() instanceof Network.Routed block ? block.via() : null, null);
+  }
+
+  /**
+   * The carrier's router on a link, as it sends into the internet; null where none is described.
+   */
+  private @Nullable Named carrier(Network link) {
+    for (Address own : link.carrier()) {
+      if (own.family() == packet.family) {
+        return Host.unnamed(own, null);
+      }
+    }
+    return null;
   }
 
   private static final Condition NOT_CARRIED_FROM =
@@ -397,7 +475,8 @@ public final class SiteWalk {
     Address at = packet.destination();
     receiver = Host.unnamed(at, program.site().networkOf(at));
     comesTo(at.toString(), Place.HOST, null);
-    say(Ruling.TAKEN_TO_ANSWER, null);
+    boolean told = packet.inner != null && at.toString().equals(speaker.name());
+    say(told ? Ruling.NOTICE_RECEIVED : Ruling.TAKEN_TO_ANSWER, null);
     return null;
   }
 
@@ -423,7 +502,8 @@ public final class SiteWalk {
   private @Nullable Ruling received(Host host) {
     boolean mine = host.name().equals(flow.sender().name());
     if (packet.inner != null) {
-      return mine ? Ruling.NOTICE_RECEIVED : Ruling.REPLY_DISCARDED;
+      boolean sent = host.name().equals(speaker.name());
+      return sent ? Ruling.NOTICE_RECEIVED : Ruling.REPLY_DISCARDED;
     }
     if (isReply) {
       boolean asked = mine && packet.source().equals(flow.to()) && packet.sourcePort == flow.port();
@@ -431,6 +511,9 @@ public final class SiteWalk {
     }
     if ((packet.tcpFlags & Packet.RST) != 0) {
       return Ruling.RESET_RECEIVED;
+    }
+    if (packet.size != null && packet.size.isPart() && !packet.size.hasFirst()) {
+      return Ruling.FRAGMENT_RECEIVED;
     }
     SiteProgram.Conduct conduct = program.conduct(host);
     boolean expected =

@@ -18,6 +18,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.plain.PlainDevice.End;
 import org.eskerfield.plain.PlainDevice.Ends;
 import org.eskerfield.program.DeviceProgram;
@@ -123,6 +124,22 @@ class DeviceAgreementTest {
     return "; " + sessions + " sessions, " + bindings + " bindings";
   }
 
+  private static String size(@Nullable Size size) {
+    if (size == null) {
+      return "";
+    }
+    StringBuilder pieces = new StringBuilder();
+    size.fragments()
+        .forEach(each -> pieces.append(" " + each.offset() + "+" + (each.length() - 20)));
+    return " of "
+        + size.length()
+        + pieces
+        + " "
+        + size.identification()
+        + " "
+        + size.largestSegment();
+  }
+
   private static String told(
       End end, Packet packet, @Nullable Interface leaving, @Nullable Address next) {
     String inner = packet.inner == null ? "" : " about " + Ends.of(packet.inner);
@@ -146,6 +163,7 @@ class DeviceAgreementTest {
       List<String> story = new ArrayList<>();
       for (int i = 0; i < PACKETS; i++) {
         Packet packet = traffic.packet();
+        packet.size = drawn.size(packet);
         Packet copy = packet.copy();
         boolean own =
             edge.interfaces().stream().anyMatch(each -> each.addresses().contains(packet.source()));
@@ -171,9 +189,11 @@ class DeviceAgreementTest {
         story.add(how + ": " + last);
         String found =
             told(end(last, machine), packet, machine.leaving(), machine.nextHop())
+                + (machine.leaving() == null ? "" : size(packet.size))
                 + state(machine.state().sessionCount(), machine.state().bindingCount());
         String wanted =
             told(end, copy, plain.leaving, plain.nextHop)
+                + (end == End.PASSED ? plain.size() : "")
                 + state(plain.flowCount(), plain.tieCount());
         if (!found.equals(wanted)) {
           assertThat(found)
@@ -215,6 +235,7 @@ class DeviceAgreementTest {
     if (kind.name().startsWith("SHARED") || kind == DrawnSite.Kind.DYNAMIC) {
       assertThat(met).contains("BINDING_KNOWN", "BINDING_KNOWN_INSIDE", "BINDING_FILTERED");
     }
+    assertThat(met).contains("TOO_LARGE");
     MET.addAll(met);
   }
 
@@ -223,6 +244,7 @@ class DeviceAgreementTest {
 
   @AfterAll
   static void whatIsRareIsMetOnSomeDevice() {
+    assertThat(MET).contains("FRAGMENTED", "SEGMENT_LIMITED");
     assertThat(MET).contains("ENDPOINT_IN_USE", "PORT_LIMIT_REACHED", "POOL_USED_UP");
   }
 

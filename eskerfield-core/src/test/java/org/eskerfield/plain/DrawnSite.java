@@ -57,11 +57,13 @@ import org.eskerfield.model.UntouchedRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -90,6 +92,9 @@ final class DrawnSite {
 
   final Random random;
 
+  /** For what was not drawn at first, so that all else stays as it was. */
+  final Random sizes;
+
   /** Whether devices wait before they refuse. */
   private final boolean waits;
 
@@ -99,7 +104,20 @@ final class DrawnSite {
 
   DrawnSite(long seed) {
     this.random = new Random(seed);
+    this.sizes = new Random(~seed);
     this.waits = seed % 4 == 0;
+  }
+
+  /** A size for some packets; null for most. */
+  @Nullable Size size(Packet packet) {
+    if (packet.inner != null || sizes.nextInt(4) > 0) {
+      return null;
+    }
+    if (packet.opensTcp()) {
+      return Size.opening(packet.family, 1100 + sizes.nextInt(400));
+    }
+    int length = 1250 + sizes.nextInt(260);
+    return Size.of(length, packet.family == Family.IPV4 && sizes.nextBoolean());
   }
 
   boolean chance(int percent) {
@@ -272,6 +290,7 @@ final class DrawnSite {
             .carrier(carrier == null ? List.of() : List.of(a(carrier)))
             .routed(routed)
             .leases(AddressSet.NONE)
+            .mtu(sizes.nextInt(4) > 0 ? null : 1280 + sizes.nextInt(200))
             .place(HERE)
             .build());
   }
@@ -325,6 +344,8 @@ final class DrawnSite {
         .addresses(List.of(a(address)))
         .assigned(Assignment.FIXED)
         .state(chance(3) ? Interface.State.OFF : Interface.State.UP)
+        .mtu(sizes.nextInt(3) > 0 ? null : 1280 + sizes.nextInt(200))
+        .largestSegment(sizes.nextInt(5) > 0 ? null : 1200 + sizes.nextInt(300))
         .place(HERE)
         .build();
   }

@@ -11,7 +11,9 @@ import java.util.Comparator;
 import java.util.HashSet;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Set;
+import java.util.TreeMap;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -39,6 +41,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
 
@@ -225,6 +228,7 @@ final class PlainDevice {
   void clear() {
     flows = new ArrayList<>();
     resting.clear();
+    identified.clear();
   }
 
   int flowCount() {
@@ -369,6 +373,7 @@ final class PlainDevice {
     errorSender = null;
     leaving = null;
     nextHop = null;
+    pieces = "";
   }
 
   private void lookUp() {
@@ -830,6 +835,67 @@ final class PlainDevice {
     };
   }
 
+  // DESIGN, "Size".
+
+  /** In which pieces the last packet left: offset and bytes of each; empty for one. */
+  private String pieces = "";
+
+  private final Map<String, Integer> identified = new TreeMap<>();
+
+  /** What is to be seen of the size of the last packet. */
+  String size() {
+    Size size = packet.size;
+    return size == null
+        ? ""
+        : " of "
+            + size.length()
+            + pieces
+            + " "
+            + size.identification()
+            + " "
+            + size.largestSegment();
+  }
+
+  /** Whether it does not fit, and cannot be cut. */
+  private boolean isTooLarge(Interface out) {
+    Size size = packet.size;
+    return size != null && size.length() > mtu(out) && !size.mayFragment();
+  }
+
+  private static int mtu(Interface out) {
+    int link = out.network().mtu() == null ? 1500 : out.network().mtu();
+    return out.mtu() == null ? link : Math.min(link, out.mtu());
+  }
+
+  /** Cuts what leaves, limits what a SYN asks for, and gives identifications of its own. */
+  private void fit(Interface out, boolean shares) {
+    Size size = packet.size;
+    if (size == null) {
+      return;
+    }
+    int segment = size.largestSegment();
+    for (Interface by : arriving == null ? List.of(out) : List.of(arriving, out)) {
+      segment = by.largestSegment() == null ? segment : Math.min(segment, by.largestSegment());
+    }
+    int id = size.identification();
+    if (size.mayFragment() && shares) {
+      String giver = packet.source() + " " + packet.protocol;
+      int number = identified.getOrDefault(giver, 0);
+      identified.put(giver, number + 1);
+      id = 1 + number % 65535;
+    }
+    packet.size =
+        new Size(size.length(), size.mayFragment(), id, List.of(), segment, size.nextMtu());
+    if (size.length() > mtu(out)) {
+      StringBuilder text = new StringBuilder();
+      int room = (mtu(out) - 20) & ~7; // all but the last are multiples of 8
+      for (int at = 0; at < size.length() - 20; at += room) {
+        text.append(" ").append(at).append("+").append(Math.min(room, size.length() - 20 - at));
+      }
+      pieces = text.toString();
+    }
+  }
+
   // The source side.
 
   private boolean canOpen() {
@@ -850,9 +916,13 @@ final class PlainDevice {
       return null;
     }
     if (known != null) {
+      if (isTooLarge(out)) {
+        return End.UNROUTABLE;
+      }
       boolean opener = byOpener(known);
       Ends gone = opener ? known.went : known.came.back();
       packet.rewriteSource(gone.from(), gone.fromPort());
+      fit(out, opener && known.own != null && !known.own.isWhole());
       left(known, opener, packet.protocol, packet.tcpFlags);
       return null;
     }
@@ -878,7 +948,8 @@ final class PlainDevice {
             || reached != null;
     if (keepsState && !canOpen()) {
       if (arriving == null) {
-        return null; // a reset of the device's own
+        fit(out, false);
+        return isTooLarge(out) ? End.UNROUTABLE : null; // a reset of the device's own
       }
       return End.DROPPED;
     }
@@ -912,12 +983,17 @@ final class PlainDevice {
         return End.EXHAUSTED;
       }
     }
-    if (!keepsState) {
-      return null;
+    boolean translated = by != null || taken != null || reached != null;
+    boolean isTaken = keepsState && isTaken(realm(out));
+    if (isTaken && translated) {
+      return End.EXHAUSTED;
     }
-    if (isTaken(realm(out))) {
-      boolean translated = by != null || taken != null || reached != null;
-      return translated ? End.EXHAUSTED : null;
+    if (isTooLarge(out)) {
+      return End.UNROUTABLE;
+    }
+    fit(out, tie != null && !tie.isWhole());
+    if (!keepsState || isTaken) {
+      return null;
     }
     Flow flow = new Flow(asItCame, realm, Ends.of(packet), realm(out), settings(by));
     flow.own = tie;
@@ -971,6 +1047,12 @@ final class PlainDevice {
     String wentTo = leaving == null ? "" : realm(leaving);
     if (isTaken(wentTo)) {
       return End.EXHAUSTED;
+    }
+    if (leaving != null && isTooLarge(leaving)) {
+      return End.UNROUTABLE;
+    }
+    if (leaving != null) {
+      fit(leaving, tie != null && !tie.isWhole());
     }
     TranslationRule by = rule != null ? rule : other.rule;
     Flow flow = new Flow(asItCame, realm, Ends.of(packet), wentTo, settings(by));

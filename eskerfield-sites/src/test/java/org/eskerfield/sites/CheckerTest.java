@@ -212,6 +212,14 @@ class CheckerTest {
                 + "      out: { guards: { arriving: lab }, stateless: true, otherwise: drop }\n"),
         cured("notices-dropped", INNER, INNER + listed(MEASURED + ANSWERED_HIGH)),
         cured(
+            "notice-lost notices-dropped",
+            INNER,
+            INNER
+                + listed("{ drop: control messages, service: icmp }")
+                    .replace("otherwise: drop", "otherwise: accept"),
+            LINK,
+            LINK + ", mtu: 1492"),
+        cured(
             "answers-forged",
             INNER,
             INNER

@@ -53,8 +53,19 @@ public final class ConversationText {
       }
     } else if (deciding != null) {
       out.append(new TraceText(deciding, style).legs());
+      if (deciding.outcome() == Outcome.ANSWERED) {
+        lost(deciding);
+      }
     }
     return out.toString();
+  }
+
+  /** The way of what was lost though the connection was open. */
+  private void lost(Trace opening) {
+    for (Segment segment : conversation.lost()) {
+      String title = (segment.isReply() ? "Lost on the way back: " : "Lost: ") + segment.what();
+      out.append(TraceText.direction(title, segment.legs(), opening, style));
+    }
   }
 
   /** The outcome, the reason, the way and the rules that had a part in it. */
@@ -79,8 +90,7 @@ public final class ConversationText {
     String word = conversation.outcome().toString();
     int column = indent.length() + word.length() + 2;
     out.append(indent).append(style.outcome(conversation.outcome())).append("  ");
-    Trace trace = conversation.deciding();
-    String place = trace == null ? null : place(trace.decidedBy());
+    String place = place(conversation.decidedBy());
     out.append(style.placed(conversation.reason(), place, column, column)).append('\n');
   }
 
@@ -94,7 +104,7 @@ public final class ConversationText {
     String sent =
         trace == null
             ? attempt.probe() + " to " + attempt.to()
-            : trace.request().get(0).decisions().get(0).before().toString();
+            : conversation.segments().get(0).legs().get(0).decisions().get(0).before().toString();
     field("asked", attempt.sender().name() + ", " + sent);
     Lookup lookup = conversation.lookup();
     if (lookup != null) {

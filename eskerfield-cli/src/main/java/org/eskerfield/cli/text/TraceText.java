@@ -6,6 +6,7 @@ import java.util.EnumSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
@@ -153,7 +154,8 @@ public final class TraceText {
       }
       if (!before.sourceText().equals(after.sourceText())
           || !before.destinationText().equals(after.destinationText())
-          || before.sourcePort() != after.sourcePort()) {
+          || before.sourcePort() != after.sourcePort()
+          || !Objects.equals(before.size(), after.size())) {
         line("now", after.toString(), null, false);
       }
     }

@@ -56,7 +56,17 @@ public final class DemoVerb extends Verb {
       @Nullable String at,
       FileTransfer.@Nullable Mode mode,
       boolean together) {
-    return new TraceCall(from, to, service, at, Question.DEFAULT_SOURCE_PORT, mode, null, together);
+    return new TraceCall(
+        from,
+        to,
+        service,
+        at,
+        Question.DEFAULT_SOURCE_PORT,
+        /* size= */ null,
+        /* mayFragment= */ false,
+        mode,
+        /* dataTo= */ null,
+        together);
   }
 
   private static final List<Stop> TOUR =

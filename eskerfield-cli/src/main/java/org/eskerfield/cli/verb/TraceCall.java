@@ -27,6 +27,8 @@ import org.jspecify.annotations.Nullable;
  * @param service what
  * @param at when, or null
  * @param sourcePort the port of each sender
+ * @param size how large the packets are, in bytes; null where it was not asked for
+ * @param mayFragment whether devices may cut them
  * @param mode the mode of file transfers; null where it was not asked for
  * @param dataTo where passive clients open data connections to; null where it was not asked for
  * @param together whether the senders come one after the other, and what they open stays open
@@ -37,6 +39,8 @@ record TraceCall(
     String service,
     @Nullable String at,
     int sourcePort,
+    @Nullable Integer size,
+    boolean mayFragment,
     FileTransfer.@Nullable Mode mode,
     FileTransfer.@Nullable DataTo dataTo,
     boolean together) {
@@ -44,7 +48,7 @@ record TraceCall(
     List<Attempt> attempts = new ArrayList<>();
     for (String each : from) {
       for (String sender : QuestionReader.senders(site, each)) {
-        attempts.add(
+        QuestionReader reader =
             QuestionReader.on(site)
                 .from(sender)
                 .to(to)
@@ -52,8 +56,14 @@ record TraceCall(
                 .at(at)
                 .sourcePort(sourcePort)
                 .mode(mode)
-                .dataTo(dataTo)
-                .attempt());
+                .dataTo(dataTo);
+        if (size != null) {
+          reader.size(size);
+        }
+        if (mayFragment) {
+          reader.mayFragment();
+        }
+        attempts.add(reader.attempt());
       }
     }
     return attempts;

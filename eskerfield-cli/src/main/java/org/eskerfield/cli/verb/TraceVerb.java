@@ -64,6 +64,18 @@ public final class TraceVerb extends Verb {
             .description(
                 "The port of the sender, or the identifier of its ping (${DEFAULT-VALUE}).")
             .build());
+    spec.addOption(
+        OptionSpec.builder("--size")
+            .paramLabel("BYTES")
+            .type(Integer.class)
+            .description(
+                "How large the packet is, with its IP header; for TCP each full segment of the"
+                    + " connection.")
+            .build());
+    spec.addOption(
+        flag(
+            "--may-fragment",
+            "Let devices cut a packet whose size is said: IPv4 without the don't-fragment bit."));
     describeTransfer(spec);
     spec.addOption(
         flag("--packets", "Show the way of every packet, not only of those that decide."));
@@ -132,6 +144,8 @@ public final class TraceVerb extends Verb {
             call.matchedOptionValue("--service", ""),
             call.matchedOptionValue("--at", null),
             call.matchedOptionValue("--source-port", Question.DEFAULT_SOURCE_PORT),
+            call.matchedOptionValue("--size", null),
+            call.hasMatchedOption("--may-fragment"),
             mode(call),
             dataTo(call),
             call.hasMatchedOption("--together"));

@@ -107,13 +107,8 @@ public final class VerifyVerb extends Verb {
     String who =
         expectation.attempts().size() > 1 ? conversation.attempt().sender().name() + ": " : "";
     line(out, who + String.join("; ", result.differences()), null, style);
-    line(
-        out,
-        conversation.reason(),
-        conversation.deciding() == null
-            ? null
-            : ConversationText.place(conversation.deciding().decidedBy()),
-        style);
+    String place = ConversationText.place(conversation.decidedBy());
+    line(out, conversation.reason(), place, style);
     if (result.diagnosis() != null && !result.diagnosis().obstacles().isEmpty()) {
       out.append(CauseText.of(result.diagnosis(), " ".repeat(7), style));
     }

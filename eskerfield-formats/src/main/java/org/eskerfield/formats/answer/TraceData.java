@@ -17,6 +17,7 @@ import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Lookup;
 import org.eskerfield.trace.NearMiss;
+import org.eskerfield.trace.Passed;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
@@ -31,10 +32,17 @@ public final class TraceData {
     Attempt attempt = conversation.attempt();
     Trace trace = conversation.deciding();
     Trace opening = conversation.opening();
+    Passed passed = conversation.passed();
+    Tree sizes =
+        passed == null
+            ? new Tree()
+            : new Tree()
+                .with(
+                    "passed", new Tree().with("there", passed.there()).with("back", passed.back()));
     return new Tree()
         .with("outcome", conversation.outcome())
         .with("reason", conversation.reason())
-        .with("decidedBy", Tree.of(trace == null ? null : trace.decidedBy(), Tree::rule))
+        .with("decidedBy", Tree.of(conversation.decidedBy(), Tree::rule))
         .with("deliveredTo", opening == null ? null : endpoint(opening.deliveredTo()))
         .with("seenAs", opening == null ? null : endpoint(opening.seenAs()))
         .with(
@@ -52,6 +60,7 @@ public final class TraceData {
         .with("transfer", Tree.of(conversation.transfer(), TraceData::transfer))
         .with("notMet", conversation.notThere())
         .with("hints", conversation.hints())
+        .with(sizes)
         .with(obstacles(diagnosis));
   }
 

@@ -11,6 +11,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -87,6 +88,30 @@ public final class Tree extends LinkedHashMap<String, @Nullable Object> {
             .with("protocol", Protocol.name(header.protocol()))
             .with("identifier", echo ? identifier : null)
             .with("ttl", header.ttl());
+    if (header.size() != null) {
+      tree = tree.with("size", size(header.size()));
+    }
     return header.inner() == null ? tree : tree.with("about", header(header.inner()));
+  }
+
+  private static Tree size(Size size) {
+    Tree tree = new Tree().with("bytes", size.length()).with("mayFragment", size.mayFragment());
+    if (!size.fragments().isEmpty()) {
+      tree =
+          tree.with("identification", size.identification())
+              .with(
+                  "fragments",
+                  each(
+                      size.fragments(),
+                      one ->
+                          new Tree()
+                              .with("offset", one.offset())
+                              .with("bytes", one.length())
+                              .with("more", one.more())));
+    }
+    if (size.largestSegment() > 0) {
+      tree = tree.with("largestSegment", size.largestSegment());
+    }
+    return size.nextMtu() > 0 ? tree.with("mtu", size.nextMtu()) : tree;
   }
 }

@@ -21,6 +21,7 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.trace.Attempt;
@@ -48,6 +49,8 @@ public final class QuestionReader {
   private String service = "";
   private @Nullable String at;
   private int sourcePort = Question.DEFAULT_SOURCE_PORT;
+  private @Nullable Integer size;
+  private boolean mayFragment;
   private FileTransfer.@Nullable Mode mode;
   private FileTransfer.@Nullable DataTo dataTo;
 
@@ -98,6 +101,21 @@ public final class QuestionReader {
     return this;
   }
 
+  /**
+   * How large the packet is, in bytes with its IP header, 1 to 65535; of TCP each full segment of
+   * the connection. Nobody asks if it is not said.
+   */
+  public QuestionReader size(int bytes) {
+    size = bytes;
+    return this;
+  }
+
+  /** That devices may cut a packet whose size is said: IPv4 without the don't-fragment bit. */
+  public QuestionReader mayFragment() {
+    mayFragment = true;
+    return this;
+  }
+
   /** Who opens the data connection of a file transfer; null for the client. */
   public QuestionReader mode(FileTransfer.@Nullable Mode mode) {
     this.mode = mode;
@@ -129,7 +147,7 @@ public final class QuestionReader {
         attempt.sender(),
         source != null ? source : source(attempt.sender(), target),
         target,
-        attempt.probe().echo() ? Probe.ping(target.family()) : attempt.probe(),
+        attempt.probe().on(target.family()),
         sourcePort,
         attempt.at());
   }
@@ -172,7 +190,7 @@ public final class QuestionReader {
     }
     Family family = byName ? Family.IPV4 : candidates.get(0).family();
     AskedService asked = new AskedService(site, service);
-    Probe probe = asked.probe(port, family);
+    Probe probe = sized(asked.probe(port, family), family);
     Attempt attempt =
         new Attempt(
             sender,
@@ -188,6 +206,25 @@ public final class QuestionReader {
       reachable(attempt);
     }
     return attempt;
+  }
+
+  private Probe sized(Probe probe, Family family) throws UnusableQuestionException {
+    int headers = Size.headers(family, probe.protocol());
+    if (mayFragment && (size == null || family == Family.IPV6)) {
+      throw new UnusableQuestionException(
+          "may-fragment",
+          size == null ? "it is about a size, and none is said" : "nobody on the way cuts IPv6",
+          size == null ? "say how many bytes, such as size 1500" : "leave it out");
+    }
+    if (size != null && (size < headers || size > Size.MOST)) {
+      throw new UnusableQuestionException(
+          "size",
+          size < headers
+              ? size + " bytes do not hold the headers of " + probe + ", which take " + headers
+              : size + " bytes are more than a packet can have",
+          "choose " + headers + " to " + Size.MOST);
+    }
+    return size == null ? probe : probe.of(size, mayFragment);
   }
 
   /** How it goes on: a file transfer where the service says so, whatever the port. */

@@ -20,6 +20,7 @@ import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
@@ -154,8 +155,11 @@ public final class Capture implements Consumer<Transit> {
     byte[] other =
         hardware.of(neighbour, leaves ? neighbour.arriving() : neighbour.leaving(), network);
     FrameWriter.Content here = at(view, packet, header, content, packet.isReply() ? 1 : 0);
-    byte[] frame = FrameWriter.frame(leaves ? mine : other, leaves ? other : mine, header, here);
-    sightings.add(new Sighting(clock, view, leaves, frame, remarks(leg)));
+    List<String> remarks = remarks(leg);
+    for (byte[] frame :
+        FrameWriter.frames(leaves ? mine : other, leaves ? other : mine, header, here)) {
+      sightings.add(new Sighting(clock, view, leaves, frame, remarks));
+    }
   }
 
   private int viewOf(Leg leg, @Nullable Interface own) {
@@ -220,7 +224,9 @@ public final class Capture implements Consumer<Transit> {
     }
     Numbers numbers = connections.computeIfAbsent(packet.question(), q -> new Numbers());
     if (sent.inner() != null) {
-      return new FrameWriter.Content(identification, numbers.next[0] - 1, 0, code, payload);
+      long next = numbers.next[packet.isReply() ? 0 : 1];
+      boolean opened = (counted.tcpFlags() & Packet.SYN) != 0;
+      return new FrameWriter.Content(identification, opened ? next - 1 : next, 0, code, payload);
     }
     int direction = packet.isReply() ? 1 : 0;
     int flags = sent.tcpFlags();
@@ -240,7 +246,8 @@ public final class Capture implements Consumer<Transit> {
     boolean reset = (flags & Packet.RST) != 0;
     long sequence = numbers.next[direction];
     numbers.over |= direction == 0 ? !syn && !reset : reset && sequence == 0;
-    numbers.next[direction] += (syn || fin ? 1 : 0) + payload.length;
+    boolean sentAgain = sent.size() != null && !syn && !packet.arrived(); // and smaller
+    numbers.next[direction] += sentAgain ? 0 : (syn || fin ? 1 : 0) + payload.length;
     if (packet.arrived() || packet.end().ruling() == Ruling.REPLY_DISCARDED) {
       numbers.heard[1 - direction] = numbers.next[direction];
     }
@@ -277,6 +284,14 @@ public final class Capture implements Consumer<Transit> {
   private FrameWriter.Content at(
       int view, Transit packet, Header header, FrameWriter.Content sent, int direction) {
     Numbers numbers = connections.get(packet.question());
+    Size size = header.size();
+    Size before = packet.sent().size();
+    if (size != null
+        && before != null
+        && size.identification()
+            != before.identification()) { // a device has given it another identification
+      return new FrameWriter.Content(size.identification(), 0, 0, sent.icmpCode(), sent.payload());
+    }
     return numbers == null || header.inner() != null
         ? sent
         : at(numbers, view, header, sent, direction);

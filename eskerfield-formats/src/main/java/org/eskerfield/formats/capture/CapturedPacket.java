@@ -39,9 +39,7 @@ public record CapturedPacket(
     /** It was cut off before its ports. */
     CUT_OFF,
     /** Its own lengths contradict each other. */
-    DAMAGED,
-    /** It is a piece of a packet, and not the first one, which has the ports. */
-    LATER_FRAGMENT;
+    DAMAGED;
 
     /** In words. */
     @Override
@@ -50,7 +48,6 @@ public record CapturedPacket(
         case NOT_IP -> "neither IPv4 nor IPv6";
         case CUT_OFF -> "cut off before the ports";
         case DAMAGED -> "with lengths that contradict each other";
-        case LATER_FRAGMENT -> "later fragments";
       };
     }
   }

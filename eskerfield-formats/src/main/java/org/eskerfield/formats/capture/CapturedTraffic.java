@@ -20,7 +20,9 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.KeyedHash;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Size;
 import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.program.SiteProgram;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
@@ -76,6 +78,7 @@ public final class CapturedTraffic implements AutoCloseable {
   private final Site site;
   private final CaptureReader reader;
   private final @Nullable Viewpoint where;
+  private final boolean sizes;
   private final Map<String, Viewpoint> named = new HashMap<>();
   private final Map<String, DeviceProgram> programs = new HashMap<>();
   private final Set<String> seenAt = new LinkedHashSet<>();
@@ -93,6 +96,7 @@ public final class CapturedTraffic implements AutoCloseable {
     this.site = site;
     this.reader = reader;
     this.where = where;
+    this.sizes = SiteProgram.saysSizes(site);
     for (Host host : site.hosts().values()) {
       named.put(host.name(), new Viewpoint(host.name(), null));
     }
@@ -127,6 +131,7 @@ public final class CapturedTraffic implements AutoCloseable {
         skip(String.valueOf(each.skipped()));
         continue;
       }
+      packet.size = size(packet.size, view.own());
       Flow flow = Flow.of(packet);
       if (leaves(view, each.direction(), packet)) {
         if (left.size() < MOST_FLOWS) {
@@ -144,6 +149,21 @@ public final class CapturedTraffic implements AutoCloseable {
       }
     }
     return null;
+  }
+
+  /**
+   * How large a packet was: where the site says nothing of sizes, only fragments need know. What
+   * was captured in a computer may be longer than its link takes: the network card cuts it.
+   */
+  private @Nullable Size size(@Nullable Size read, @Nullable Interface own) {
+    if (read == null || !read.fragments().isEmpty()) {
+      return read;
+    }
+    if (!sizes) {
+      return null;
+    }
+    int most = own == null ? Size.USUAL_MTU : own.linkMtu();
+    return read.length() <= most ? read : read.ofLength(most);
   }
 
   /** How many packets were not sent, by reason, in words that follow on a number. */

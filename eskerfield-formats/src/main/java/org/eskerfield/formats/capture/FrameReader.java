@@ -3,12 +3,14 @@ package org.eskerfield.formats.capture;
 
 import java.nio.charset.StandardCharsets;
 import java.util.Arrays;
+import java.util.List;
 import org.eskerfield.formats.capture.CapturedPacket.Skipped;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -22,6 +24,8 @@ final class FrameReader {
   /** Packets without a frame; which family it is says their first half byte. */
   static final int RAW = 101;
 
+  private static final int DO_NOT_FRAGMENT = 0x4000;
+  private static final int MORE_FRAGMENTS = 0x2000;
   private static final int IPV4_ONLY = 228;
   private static final int IPV6_ONLY = 229;
 
@@ -109,16 +113,67 @@ final class FrameReader {
     if (header < 20 || (total != 0 && total < header)) {
       return Skipped.DAMAGED;
     }
-    if ((get16(at + 6) & 0x1fff) != 0) {
-      return Skipped.LATER_FRAGMENT;
-    }
+    int fragmenting = get16(at + 6);
+    int identification = get16(at + 4);
+    int offset = (fragmenting & 0x1fff) * 8;
+    boolean more = (fragmenting & MORE_FRAGMENTS) != 0;
     int ttl = bytes[at + 8] & 0xff;
     int protocol = bytes[at + 9] & 0xff;
     Address source = address(at + 12, 4);
     Address destination = address(at + 16, 4);
     at = start + header;
     int end = total == 0 ? bytes.length : start + total;
-    return transport(source, destination, protocol, ttl, end, outermost);
+    int length = end - start;
+    if (offset != 0 || more) {
+      return fragment(
+          new Packet(source, 0, destination, 0, protocol, Icmp.NO_TYPE, 0),
+          Size.ofFragment(identification, new Size.Fragment(offset, length - header, length, more)),
+          new End(ttl, end, outermost));
+    }
+    Skipped wrong = transport(source, destination, protocol, ttl, end, outermost);
+    size(length, (fragmenting & DO_NOT_FRAGMENT) == 0, identification);
+    return wrong;
+  }
+
+  /** What is known of a packet besides its addresses. */
+  private record End(int ttl, int end, boolean outermost) {}
+
+  /** A fragment: the first one has what others have, later ones have no more than addresses. */
+  private @Nullable Skipped fragment(Packet later, Size size, End known) {
+    Skipped wrong = null;
+    if (size.hasFirst()) {
+      wrong =
+          transport(
+              later.source(),
+              later.destination(),
+              later.protocol,
+              known.ttl,
+              known.end,
+              known.outermost);
+    } else {
+      later.ttl = known.ttl;
+      packet = later;
+    }
+    if (packet != null) {
+      packet.size = size;
+    }
+    return wrong;
+  }
+
+  /** Takes note of how large a packet is that was read whole. */
+  private void size(int length, boolean mayFragment, int identification) {
+    Packet read = packet;
+    if (read != null) {
+      Size known = read.size; // what its own words say of sizes
+      read.size =
+          new Size(
+              Math.min(length, Size.MOST),
+              mayFragment,
+              mayFragment ? identification : 0,
+              List.of(),
+              known == null ? 0 : known.largestSegment(),
+              known == null ? 0 : known.nextMtu());
+    }
   }
 
   private @Nullable Skipped ipv6(boolean outermost) {
@@ -130,6 +185,9 @@ final class FrameReader {
     int length = get16(at + 4);
     Address source = address(at + 8, 16);
     Address destination = address(at + 24, 16);
+    int start = at;
+    Size.Fragment fragment = null;
+    int identification = 0;
     at += 40;
     int end = length == 0 ? bytes.length : at + length;
     // Hop-by-hop options, routing, fragment and destination options (RFC 8200 section 4).
@@ -140,14 +198,26 @@ final class FrameReader {
       if (!has(8)) {
         return Skipped.CUT_OFF;
       }
-      if (next == 44 && (get16(at + 2) & 0xfff8) != 0) {
-        return Skipped.LATER_FRAGMENT;
+      int fragmenting = next == 44 ? get16(at + 2) : 0;
+      if ((fragmenting & 0xfff9) != 0) {
+        identification = get16(at + 4) << 16 | get16(at + 6);
+        fragment =
+            new Size.Fragment(
+                fragmenting & 0xfff8, end - at - 8, end - start, (fragmenting & 1) != 0);
       }
       int extension = next == 44 ? 8 : ((bytes[at + 1] & 0xff) + 1) * 8;
       next = bytes[at] & 0xff;
       at += extension;
+      if (fragment != null) { // what follows belongs to the packet, and not to its fragments
+        return fragment(
+            new Packet(source, 0, destination, 0, next, Icmp.NO_TYPE, 0),
+            Size.ofFragment(identification, fragment),
+            new End(ttl, end, outermost));
+      }
     }
-    return transport(source, destination, next, ttl, end, outermost);
+    Skipped wrong = transport(source, destination, next, ttl, end, outermost);
+    size(end - start, /* mayFragment= */ false, 0);
+    return wrong;
   }
 
   private @Nullable Skipped transport(
@@ -194,6 +264,14 @@ final class FrameReader {
       if (!outermost) {
         return Skipped.DAMAGED;
       }
+      int told = protocol == Protocol.ICMP ? get16(at + 6) : get16(at + 4) << 16 | get16(at + 6);
+      boolean tooLarge =
+          protocol == Protocol.ICMP
+              ? type == Icmp.UNREACHABLE && found.icmpCode == Icmp.TOO_LARGE_CODE
+              : type == Icmp.TOO_LARGE_V6;
+      if (tooLarge) {
+        found.size = new Size(0, false, 0, List.of(), 0, Math.max(0, told));
+      }
       at += 8;
       Skipped inside = ip(false);
       if (inside != null) {
@@ -202,9 +280,27 @@ final class FrameReader {
       found.inner = packet;
     } else if (outermost && protocol == Protocol.TCP) {
       found.payload = text(end);
+      int segment = found.opensTcp() || (flags & Packet.SYN) != 0 ? segment(end) : 0;
+      if (segment > 0) {
+        found.size = new Size(0, false, 0, List.of(), segment, 0);
+      }
     }
     packet = found;
     return null;
+  }
+
+  /** The largest segment that a SYN offers (RFC 9293 section 3.2); 0 for none. */
+  private int segment(int end) {
+    int to = Math.min(Math.min(end, bytes.length), at + ((bytes[at + 12] & 0xff) >> 4) * 4);
+    int from = at + 20;
+    while (from + 1 < to && bytes[from] != 0) {
+      int length = bytes[from] == 1 ? 1 : bytes[from + 1] & 0xff;
+      if (bytes[from] == 2 && length == 4 && from + 4 <= to) {
+        return get16(from + 2);
+      }
+      from += Math.max(1, length);
+    }
+    return 0;
   }
 
   private static final int TOLD_FLAGS = Packet.FIN | Packet.SYN | Packet.RST | Packet.ACK;
@@ -212,7 +308,7 @@ final class FrameReader {
   private static boolean isError(int protocol, int type) {
     return protocol == Protocol.ICMP
         ? type == Icmp.UNREACHABLE || type == Icmp.TIME_EXCEEDED
-        : type == Icmp.UNREACHABLE_V6 || type == Icmp.TIME_EXCEEDED_V6;
+        : type >= Icmp.UNREACHABLE_V6 && type <= Icmp.PARAMETER_PROBLEM_V6;
   }
 
   /** A short piece of text, as control connections of file transfers send it; null for none. */

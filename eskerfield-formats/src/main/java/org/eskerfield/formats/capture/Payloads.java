@@ -10,6 +10,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.trace.Transit;
 import org.jspecify.annotations.Nullable;
 
@@ -23,6 +24,20 @@ final class Payloads {
 
   private Payloads() {}
 
+  /** As many bytes as make a packet as large as it is; none where it has no size. */
+  static byte[] filler(Header header) {
+    Size size = header.size();
+    if (size == null || size.largestSegment() > 0) {
+      return NONE;
+    }
+    int headers = Size.headers(header.source().family(), header.protocol());
+    byte[] filler = new byte[Math.max(0, size.length() - headers)];
+    for (int i = 0; i < filler.length; i++) {
+      filler[i] = (byte) ('a' + i % 26);
+    }
+    return filler;
+  }
+
   /**
    * What a packet carries where it is sent.
    *
@@ -35,6 +50,9 @@ final class Payloads {
     }
     if (sent.inner() != null) {
       return NONE;
+    }
+    if (sent.size() != null) {
+      return filler(sent);
     }
     return switch (sent.protocol()) {
       case Protocol.TCP ->

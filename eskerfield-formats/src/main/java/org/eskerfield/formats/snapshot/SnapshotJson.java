@@ -26,6 +26,7 @@ import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Size;
 import org.eskerfield.state.DeviceSnapshot;
 import org.eskerfield.state.DeviceSnapshot.Mark;
 import org.eskerfield.state.RuleName;
@@ -64,6 +65,63 @@ public final class SnapshotJson {
   }
 
   private static Tree tree(DeviceSnapshot device) {
+    Tree tree = known(device);
+    return device.fragments().equals(DeviceSnapshot.Loose.NONE)
+        ? tree
+        : tree.with("fragments", tree(device.fragments()));
+  }
+
+  private static Tree tree(DeviceSnapshot.Loose fragments) {
+    return new Tree()
+        .with(
+            "firsts",
+            Tree.each(
+                fragments.firsts(),
+                each ->
+                    new Tree()
+                        .with("of", tree(each.of()))
+                        .with("source-port", each.sourcePort())
+                        .with("port", each.port())
+                        .with("icmp-type", each.icmpType())
+                        .with("icmp-code", each.icmpCode())
+                        .with("tcp-flags", each.tcpFlags())
+                        .with("leaves-as", each.leavesAs())
+                        .with("until", each.until())))
+        .with(
+            "waiting",
+            Tree.each(
+                fragments.waiting(),
+                each ->
+                    new Tree()
+                        .with("of", tree(each.of()))
+                        .with("arriving", each.arriving())
+                        .with("offset", each.fragment().offset())
+                        .with("data", each.fragment().data())
+                        .with("bytes", each.fragment().length())
+                        .with("more", each.fragment().more() ? 1 : 0)
+                        .with("ttl", each.ttl())
+                        .with("until", each.until())))
+        .with(
+            "given",
+            Tree.each(
+                fragments.given(),
+                each ->
+                    new Tree()
+                        .with("address", each.address())
+                        .with("protocol", each.protocol())
+                        .with("count", each.count())));
+  }
+
+  private static Tree tree(DeviceSnapshot.Whole of) {
+    return new Tree()
+        .with("realm", of.realm())
+        .with("source", of.source())
+        .with("destination", of.destination())
+        .with("protocol", of.protocol())
+        .with("identification", of.identification());
+  }
+
+  private static Tree known(DeviceSnapshot device) {
     return new Tree()
         .with("sessions-aged", device.sessionsAged())
         .with("bindings-aged", device.bindingsAged())
@@ -392,7 +450,55 @@ public final class SnapshotJson {
                     each.items(
                         "resting",
                         port ->
-                            new DeviceSnapshot.Resting(port.port("port"), port.number("until"))))));
+                            new DeviceSnapshot.Resting(port.port("port"), port.number("until"))))),
+        loose(part.optional("fragments")));
+  }
+
+  private static DeviceSnapshot.Loose loose(@Nullable Part part) {
+    return part == null
+        ? DeviceSnapshot.Loose.NONE
+        : new DeviceSnapshot.Loose(
+            part.items(
+                "firsts",
+                each ->
+                    new DeviceSnapshot.First(
+                        whole(each.part("of")),
+                        each.port("source-port"),
+                        each.port("port"),
+                        each.integer("icmp-type", -1, 255),
+                        each.integer("icmp-code", 0, 255),
+                        each.integer("tcp-flags", 0, 255),
+                        each.port("leaves-as"),
+                        each.number("until"))),
+            part.items(
+                "waiting",
+                each ->
+                    new DeviceSnapshot.Waiting(
+                        whole(each.part("of")),
+                        each.text("arriving"),
+                        new Size.Fragment(
+                            each.integer("offset", 0, Size.MOST),
+                            each.integer("data", 0, Size.MOST),
+                            each.integer("bytes", 0, Size.MOST),
+                            each.integer("more", 0, 1) == 1),
+                        each.integer("ttl", 0, 255),
+                        each.number("until"))),
+            part.items(
+                "given",
+                each ->
+                    new DeviceSnapshot.Given(
+                        each.address("address"),
+                        each.integer("protocol", 0, 255),
+                        each.integer("count", 0, Integer.MAX_VALUE))));
+  }
+
+  private static DeviceSnapshot.Whole whole(Part part) {
+    return new DeviceSnapshot.Whole(
+        part.text("realm"),
+        part.address("source"),
+        part.address("destination"),
+        part.integer("protocol", 0, 255),
+        part.integer("identification", Integer.MIN_VALUE, Integer.MAX_VALUE));
   }
 
   private static DeviceSnapshot.Bound bound(Part part) {

@@ -38,9 +38,10 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>The columns or keys, in any order: {@code at}, the time since the start, such as {@code 90s}
  * or {@code 2h4m}, never less than that of the flow before; {@code from}, {@code to}, {@code
- * service} as a trace takes them; {@code source-port}, optional; {@code do}, optional: {@code open}
- * (if left out); {@code close}, which ends a TCP connection that was opened with the same values;
- * or one of the modes of {@link FileTransfer.Mode}, which opens a data connection on a control
+ * service} as a trace takes them; {@code source-port}, optional; {@code size}, optional, in bytes,
+ * and {@code may-fragment}, {@code true} or {@code false}; {@code do}, optional: {@code open} (if
+ * left out); {@code close}, which ends a TCP connection that was opened with the same values; or
+ * one of the modes of {@link FileTransfer.Mode}, which opens a data connection on a control
  * connection that was opened with the same values; {@code forget} or {@code restart}, which needs
  * no more than {@code from}, the device or host, and that only where it is not every device; {@code
  * data-port}, optional, the port that is announced for it.
@@ -57,7 +58,9 @@ public final class TrafficReader implements Closeable {
   private static final String DO = "do";
   private static final TrafficRows.Names NAMES =
       new TrafficRows.Names(
-          names("at", "from", "to", "service"), names("source-port", "do", "data-port"), DO);
+          names("at", "from", "to", "service"),
+          names("source-port", "size", "may-fragment", "do", "data-port"),
+          DO);
 
   private static Set<String> names(String... names) {
     return new LinkedHashSet<>(Arrays.asList(names));
@@ -281,7 +284,13 @@ public final class TrafficReader implements Closeable {
   private Question question(TrafficRows.Row row) throws UnreadableSiteException {
     String key =
         String.join(
-            "\n", row.get("from"), row.get("to"), row.get("service"), row.get("source-port"));
+            "\n",
+            row.get("from"),
+            row.get("to"),
+            row.get("service"),
+            row.get("source-port"),
+            row.get("size"),
+            row.get("may-fragment"));
     Question before = known.get(key);
     if (before != null) {
       return before;
@@ -295,6 +304,7 @@ public final class TrafficReader implements Closeable {
       if (!row.get("source-port").isEmpty()) {
         reader.sourcePort(Literals.port(row.get("source-port")));
       }
+      size(row, reader);
       Question question = reader.read();
       known.put(key, question);
       return question;
@@ -302,6 +312,27 @@ public final class TrafficReader implements Closeable {
       throw problem(file, rows.line(), e.part() + ": " + e.getMessage(), e.remedy());
     } catch (BadLiteralException e) {
       throw problem(file, rows.line(), "source-port: " + e.message(), e.remedy());
+    }
+  }
+
+  private void size(TrafficRows.Row row, QuestionReader reader) throws UnreadableSiteException {
+    String size = row.get("size");
+    if (!size.isEmpty()) {
+      if (!size.matches("[0-9]{1,5}")) {
+        throw problem(
+            file, rows.line(), "size: '" + size + "' is no number of bytes", "write 1 to 65535");
+      }
+      reader.size(Integer.parseInt(size));
+    }
+    switch (row.get("may-fragment")) {
+      case "", "false" -> {}
+      case "true" -> reader.mayFragment();
+      default ->
+          throw problem(
+              file,
+              rows.line(),
+              "may-fragment: '" + row.get("may-fragment") + "' is neither true nor false",
+              "write true or false");
     }
   }
 

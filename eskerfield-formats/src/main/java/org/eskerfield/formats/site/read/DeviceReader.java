@@ -142,6 +142,8 @@ final class DeviceReader {
                   state == null
                       ? Interface.State.UP
                       : Interface.State.valueOf(state.toUpperCase(Locale.ROOT).replace(' ', '_')))
+              .mtu(site.mtu(own, addresses.stream().anyMatch(each -> each.family() == Family.IPV6)))
+              .largestSegment(own.whole("largest-segment"))
               .note(own.text("note"))
               .place(named.name().place())
               .build());
@@ -317,7 +319,7 @@ final class DeviceReader {
         problems.add(
             route.place("discard"), "'discard' can only be true", "write via: and the next router");
       }
-      String preference = route.text("preference");
+      Integer preference = route.whole("preference");
       for (Prefix to : routedTo(route.scalar("to"), next, discards)) {
         if (discards || leaving != null) {
           routes.add(
@@ -326,7 +328,7 @@ final class DeviceReader {
                   Objects.requireNonNullElse(route.text("to"), to.toString()),
                   next,
                   leaving,
-                  preference == null ? Route.DEFAULT_PREFERENCE : Integer.decode(preference),
+                  preference == null ? Route.DEFAULT_PREFERENCE : preference,
                   route.text("note"),
                   route.place()));
         }

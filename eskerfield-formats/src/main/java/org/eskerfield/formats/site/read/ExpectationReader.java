@@ -256,6 +256,13 @@ public final class ExpectationReader {
           if (port != null) {
             reader.sourcePort(Integer.parseInt(port.text()));
           }
+          Integer size = fields.whole("size");
+          if (size != null) {
+            reader.size(size);
+          }
+          if (fields.isTrue("may-fragment", false)) {
+            reader.mayFragment();
+          }
           attempts.add(reader.attempt());
         }
       } catch (UnusableQuestionException e) {

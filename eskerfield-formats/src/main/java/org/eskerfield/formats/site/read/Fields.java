@@ -142,6 +142,12 @@ final class Fields implements Placed {
     }
   }
 
+  /** A whole number; null if it is not there. */
+  @Nullable Integer whole(String key) {
+    String text = text(key);
+    return text == null ? null : Integer.decode(text);
+  }
+
   // Does a value fit? Everything that JSON Schema can say too is checked here, and only here.
 
   private boolean fits(Node node, Shape.Value value, String key, Place at) {

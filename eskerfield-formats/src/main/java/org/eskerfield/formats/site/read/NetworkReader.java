@@ -17,6 +17,7 @@ import org.eskerfield.model.NetworkBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 
 /** Reads networks. */
@@ -70,6 +71,7 @@ final class NetworkReader {
             .carrier(carrier)
             .routed(routed(fields))
             .leases(leases(fields, prefixes))
+            .mtu(site.mtu(fields, prefixes.stream().anyMatch(each -> each.family() == Family.IPV6)))
             .note(fields.text("note"))
             .place(name.place())
             .build();

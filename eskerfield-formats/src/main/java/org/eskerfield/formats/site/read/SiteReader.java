@@ -39,6 +39,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Size;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
@@ -387,6 +388,21 @@ public final class SiteReader {
       problems.add(text, e.message(), e.remedy());
       return null;
     }
+  }
+
+  /** The MTU that a network or interface names; null for none. */
+  @Nullable Integer mtu(Fields fields, boolean ipv6) {
+    Integer mtu = fields.whole("mtu");
+    if (mtu != null && ipv6 && mtu < Size.LEAST_MTU_V6) {
+      problems.add(
+          fields.place("mtu"),
+          "IPv6 needs links that take "
+              + Size.LEAST_MTU_V6
+              + " bytes (RFC 8200), and this takes "
+              + mtu,
+          "write mtu: " + Size.LEAST_MTU_V6 + " or more, or take the IPv6 addresses away");
+    }
+    return mtu;
   }
 
   /** The resolver that a host or network names: a host or an address. */

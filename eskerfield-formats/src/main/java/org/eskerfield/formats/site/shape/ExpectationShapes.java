@@ -6,8 +6,10 @@ import java.util.regex.Pattern;
 import org.eskerfield.formats.site.shape.Shape.Children;
 import org.eskerfield.formats.site.shape.Shape.Text;
 import org.eskerfield.formats.site.shape.Shape.Texts;
+import org.eskerfield.formats.site.shape.Shape.Truth;
 import org.eskerfield.formats.site.shape.Shape.Whole;
 import org.eskerfield.formats.site.shape.Shape.Word;
+import org.eskerfield.packet.Size;
 
 /** The grammar of expectations. */
 public final class ExpectationShapes {
@@ -53,6 +55,20 @@ public final class ExpectationShapes {
           "the port of the sender, or the identifier of its ping",
           "5060");
 
+  private static final Shape.Key SIZE_KEY =
+      Keys.may(
+          "size",
+          new Whole(1, Size.MOST),
+          "how large the packet is, in bytes with its IP header; of TCP each full segment",
+          "1500");
+
+  private static final Shape.Key MAY_FRAGMENT_KEY =
+      Keys.may(
+          "may-fragment",
+          new Truth(),
+          "that devices may cut it: IPv4 without the don't-fragment bit",
+          "true");
+
   public static final Shape EARLIER =
       Keys.shape(
           "earlier traffic",
@@ -62,6 +78,8 @@ public final class ExpectationShapes {
           MODE_KEY,
           DATA_TO_KEY,
           SOURCE_PORT_KEY,
+          SIZE_KEY,
+          MAY_FRAGMENT_KEY,
           Keys.may("wait", Keys.IDLE, "how much time passes after it", "10m"));
 
   public static final Shape EXPECTATION =
@@ -93,6 +111,8 @@ public final class ExpectationShapes {
           MODE_KEY,
           DATA_TO_KEY,
           SOURCE_PORT_KEY,
+          SIZE_KEY,
+          MAY_FRAGMENT_KEY,
           Keys.may(
               "after",
               new Children(List.of(EARLIER), true),

@@ -18,6 +18,7 @@ import org.eskerfield.formats.site.shape.Shape.Whole;
 import org.eskerfield.formats.site.shape.Shape.Word;
 import org.eskerfield.formats.site.shape.Shape.Words;
 import org.eskerfield.model.Flags;
+import org.eskerfield.packet.Size;
 
 /** The grammar of the site file: every mapping, every key, and what each key is for. */
 public final class SiteShapes {
@@ -38,6 +39,13 @@ public final class SiteShapes {
   private static final Shape.Key RESOLVER =
       Keys.may(
           "resolver", new Text(null, "a host or an address"), "who is asked for names", "pilot");
+
+  private static final Shape.Key MTU =
+      Keys.may(
+          "mtu",
+          new Whole(Size.LEAST_MTU, Size.MOST),
+          "the largest packet that gets through, in bytes with its IP header; 1500 if left out",
+          "1400");
 
   public static final Shape ROUTED =
       Keys.shape(
@@ -75,6 +83,7 @@ public final class SiteShapes {
               new Texts("an address, prefix or range, or a list of them"),
               "which addresses are handed out as leases",
               "10.77.4.100-10.77.4.199"),
+          MTU,
           RESOLVER,
           Keys.NOTE);
 
@@ -222,6 +231,13 @@ public final class SiteShapes {
               new Word(List.of("up", "off", "no link")),
               "whether the interface carries packets",
               "up"),
+          MTU,
+          Keys.may(
+              "largest-segment",
+              new Whole(1, Size.MOST),
+              "the largest TCP segment that SYNs may ask for when they pass, in bytes without"
+                  + " headers; larger ones are rewritten",
+              "1360"),
           Keys.NOTE);
 
   public static final Shape ROUTE =

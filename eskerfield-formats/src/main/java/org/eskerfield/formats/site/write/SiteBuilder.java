@@ -193,6 +193,11 @@ public final class SiteBuilder {
       return put("routed", Map.of("to", block, "via", via));
     }
 
+    /** The largest packet that it takes, in bytes. */
+    public NetworkPart mtu(int bytes) {
+      return put("mtu", bytes);
+    }
+
     /** The resolver that its hosts ask. */
     public NetworkPart resolver(String host) {
       return put("resolver", host);
@@ -286,6 +291,18 @@ public final class SiteBuilder {
     /** The state of an interface that was attached. */
     public DevicePart state(String name, Interface.State state) {
       map(map(map, "interfaces"), name).put("state", state.toString());
+      return this;
+    }
+
+    /** The largest packet that leaves by an interface that was attached, in bytes. */
+    public DevicePart mtu(String name, int bytes) {
+      map(map(map, "interfaces"), name).put("mtu", bytes);
+      return this;
+    }
+
+    /** The largest segment that SYNs may ask for when they pass an interface, in bytes. */
+    public DevicePart largestSegment(String name, int bytes) {
+      map(map(map, "interfaces"), name).put("largest-segment", bytes);
       return this;
     }
 

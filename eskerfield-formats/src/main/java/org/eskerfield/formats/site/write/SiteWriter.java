@@ -240,6 +240,7 @@ public final class SiteWriter {
       leases.add(range.toString());
     }
     put(map, "leases", some(leases));
+    put(map, "mtu", network.mtu());
     put(map, "resolver", network.resolver() == null ? null : network.resolver().text());
     put(map, "note", network.note());
     return map;
@@ -409,6 +410,8 @@ public final class SiteWriter {
     if (!own.isUp()) {
       map.put("state", own.state().toString());
     }
+    put(map, "mtu", own.mtu());
+    put(map, "largest-segment", own.largestSegment());
     put(map, "note", own.note());
     return map;
   }

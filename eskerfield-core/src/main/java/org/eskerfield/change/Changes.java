@@ -52,7 +52,7 @@ public final class Changes {
     for (Device device : site.devices().values()) {
       Device changed = in(device, change);
       if (changed != device) {
-        return site.with(changed);
+        return followed(site.with(changed), change);
       }
     }
     for (Host host : site.hosts().values()) {
@@ -76,6 +76,27 @@ public final class Changes {
       }
     }
     throw new IllegalArgumentException("the site has nothing to change there: " + change);
+  }
+
+  /** The site where the names that follow an interface follow it as it is now. */
+  private static Site followed(Site site, Change change) {
+    Site changed = site;
+    if (change instanceof Change.Alter alter && alter.by() instanceof Interface own) {
+      for (DomainName name : site.names().values()) {
+        List<DomainName.Answer> answers =
+            each(
+                name.answers(),
+                answer ->
+                    answer.follows() != null && isSame(answer.follows(), alter.object())
+                        ? new DomainName.Answer(
+                            answer.resolver(), own.addresses(), own, answer.texts(), answer.place())
+                        : answer);
+        if (answers != name.answers()) {
+          changed = changed.with(new DomainName(name.name(), answers, name.place()));
+        }
+      }
+    }
+    return changed;
   }
 
   /** The device with the change; the very same where the change is about nothing of it. */

@@ -39,7 +39,7 @@ final class Exchange {
 
   private final Site site;
   private final SiteProgram program;
-  private final SiteWalk siteWalk;
+  final SiteWalk siteWalk;
   final Question question;
   private final Wording wording;
   private final boolean terse;
@@ -250,11 +250,6 @@ final class Exchange {
     this.packet = packet;
     isReply = asReply;
     walk(sender, what);
-  }
-
-  /** The fragments that waited for those of this exchange. */
-  List<SiteWalk.Late> late() {
-    return siteWalk.late();
   }
 
   /** Who received the last packet; null for nobody. */

@@ -336,7 +336,7 @@ public final class Run {
     Trace trace = opens ? exchange.run(given) : exchange.pass(given);
     note(trace.request());
     note(trace.reply());
-    for (SiteWalk.Late each : exchange.late()) {
+    for (SiteWalk.Late each : exchange.siteWalk.late()) {
       pass(each.packet(), each.at(), each.own());
     }
     look();

@@ -374,6 +374,7 @@ final class PlainDevice {
     leaving = null;
     nextHop = null;
     pieces = "";
+    unfit = 0;
   }
 
   private void lookUp() {
@@ -859,8 +860,13 @@ final class PlainDevice {
   /** Whether it does not fit, and cannot be cut. */
   private boolean isTooLarge(Interface out) {
     Size size = packet.size;
-    return size != null && size.length() > mtu(out) && !size.mayFragment();
+    boolean is = size != null && size.length() > mtu(out) && !size.mayFragment();
+    unfit = is ? mtu(out) : 0;
+    return is;
   }
+
+  /** The MTU that the last packet did not fit; 0 where that did not end it. */
+  int unfit;
 
   private static int mtu(Interface out) {
     int link = out.network().mtu() == null ? 1500 : out.network().mtu();

@@ -21,6 +21,7 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.plain.PlainDevice.End;
 import org.jspecify.annotations.Nullable;
@@ -73,8 +74,40 @@ final class PlainSite {
     devices.values().forEach(device -> device.pass(millis));
   }
 
-  /** Asks as a trace does, and sends the last segment of the handshake. */
-  Fate ask(Named who, Address from, int fromPort, Address to, int protocol, int port) {
+  /** The size of the request, and what its sender is told instead; null and 0 for none. */
+  private @Nullable Size size;
+
+  private int told;
+  private int unfit;
+
+  /**
+   * Asks as a trace does, and sends the last segment of the handshake.
+   *
+   * @param asked how large the request is; null where nobody asks
+   */
+  Fate ask(
+      Named who,
+      Address from,
+      int fromPort,
+      Address to,
+      int protocol,
+      int port,
+      @Nullable Size asked) {
+    size = asked;
+    Fate fate = ask(who, from, fromPort, to, protocol, port);
+    int headers = asked == null ? 0 : Size.headers(from.family(), protocol);
+    while (fate.outcome == Outcome.UNROUTABLE
+        && size != null
+        && told > headers
+        && told < size.length()) {
+      size = Size.of(told, size.mayFragment());
+      fate = ask(who, from, fromPort, to, protocol, port);
+    }
+    return fate;
+  }
+
+  private Fate ask(Named who, Address from, int fromPort, Address to, int protocol, int port) {
+    told = 0;
     sender = who;
     askedFrom = from;
     askedTo = to;
@@ -104,6 +137,7 @@ final class PlainSite {
 
   private Fate open(int fromPort, int protocol) {
     packet = request(fromPort, protocol, protocol == Protocol.TCP ? Packet.SYN : 0);
+    packet.size = size;
     Packet sent = packet.copy();
     asItArrived = sent;
     isReply = false;
@@ -147,6 +181,11 @@ final class PlainSite {
     Packet came = asItArrived;
     return switch (how) {
       case "unroutable" -> Outcome.UNROUTABLE;
+      case "too large" -> {
+        int mtu = unfit;
+        told = tells(came, sent, how) ? mtu : 0;
+        yield Outcome.UNROUTABLE;
+      }
       case "exhausted" -> {
         if (by != null) {
           notice(by, devices.get(by.name()).policy.way(came.source(), null), came, sent, how);
@@ -174,6 +213,19 @@ final class PlainSite {
     };
   }
 
+  /** DESIGN, "Size": whether the sender hears that its packet was too large. */
+  private boolean tells(Packet came, Packet sent, String how) {
+    if (knows) {
+      return true;
+    }
+    if (carrier != null) {
+      Host router = Host.unnamed(carrier, null);
+      return notice(router, carrier, packet.copy(), sent, how);
+    }
+    Device by = Objects.requireNonNull(endedAt);
+    return notice(by, device(by.name()).policy.way(came.source(), null), came, sent, how);
+  }
+
   private boolean notice(
       Device from, PlainPolicy.@Nullable Way back, Packet about, Packet sent, String how) {
     Interface out = back == null ? null : back.leaving();
@@ -189,6 +241,9 @@ final class PlainSite {
     int code;
     if (how.endsWith("rejects") || how.equals("rejected")) {
       code = four ? 13 : 1;
+    } else if (how.equals("too large")) {
+      type = four ? type : Icmp.TOO_LARGE_V6;
+      code = four ? 4 : 0;
     } else if (how.equals("exhausted")) {
       code = four ? 1 : 3;
     } else if (noProtocol && !Protocol.hasPorts(about.protocol)) {
@@ -225,6 +280,9 @@ final class PlainSite {
             seen.protocol,
             type,
             flags);
+    if (Protocol.isIcmp(seen.protocol) && seen.size != null) {
+      packet.size = Size.of(seen.size.length(), seen.family == Family.IPV4);
+    }
     isReply = true;
     walk(from);
     return end.equals("accepted")
@@ -238,7 +296,26 @@ final class PlainSite {
 
   private record Hop(@Nullable Network network, Address to, @Nullable Device from) {}
 
+  /** Whether the sender itself found the packet too large, and else which carrier's router did. */
+  private boolean knows;
+
+  private @Nullable Address carrier;
+
+  /** Whether a link takes the packet from a host or the internet. */
+  private boolean fits(Network link) {
+    Size has = packet.size;
+    int mtu = link.mtu() == null ? 1500 : link.mtu();
+    if (has == null || has.length() <= mtu || has.mayFragment()) {
+      return true;
+    }
+    unfit = mtu;
+    return false;
+  }
+
   private void walk(Named from) {
+    knows = false;
+    carrier = null;
+    unfit = 0;
     receiver = null;
     endedAt = null;
     end = "";
@@ -276,11 +353,15 @@ final class PlainSite {
         host.ownPrefixes().isEmpty()
             ? network.prefixOf(to) != null
             : host.ownPrefixes().get(0).contains(to);
-    if (near) {
-      return new Hop(network, to, null);
+    Address gateway = near ? null : site.gateway(host, packet.family);
+    if (!near && gateway == null) {
+      return stop("unroutable");
     }
-    Address gateway = site.gateway(host, packet.family);
-    return gateway == null ? stop("unroutable") : new Hop(network, gateway, null);
+    if (!fits(network)) {
+      knows = true;
+      return stop("too large");
+    }
+    return new Hop(network, near ? to : Objects.requireNonNull(gateway), null);
   }
 
   private @Nullable Hop bySelf(Device device) {
@@ -290,6 +371,7 @@ final class PlainSite {
     PlainDevice plain = device(device.name());
     Hop hop = onward(plain, device, plain.send(packet));
     endedAt = null;
+    knows = plain.unfit > 0;
     return hop;
   }
 
@@ -312,7 +394,8 @@ final class PlainSite {
       boolean mine = device.name().equals(sender.name());
       return stop(!isReply ? "answers" : packet.inner != null ? "told" : mine ? "accepted" : "");
     }
-    return stop(how.name().toLowerCase(java.util.Locale.ROOT));
+    unfit = plain.unfit;
+    return stop(unfit > 0 ? "too large" : how.name().toLowerCase(java.util.Locale.ROOT));
   }
 
   private @Nullable Hop hand(Network network, Address to, @Nullable Device from) {
@@ -377,7 +460,7 @@ final class PlainSite {
     for (Network link : site.networks().values()) {
       for (Network.Routed routed : link.routed()) {
         if (routed.to().contains(to)) {
-          return new Hop(link, routed.via(), null);
+          return carried(link, routed.via());
         }
       }
     }
@@ -386,7 +469,17 @@ final class PlainSite {
       boolean named = devices.values().stream().anyMatch(each -> each.policy.namesOutside(to));
       return named ? stop("unroutable") : taken();
     }
-    return network.carrier().isEmpty() ? stop("unroutable") : new Hop(network, to, null);
+    return network.carrier().isEmpty() ? stop("unroutable") : carried(network, to);
+  }
+
+  private @Nullable Hop carried(Network link, Address to) {
+    if (fits(link)) {
+      return new Hop(link, to, null);
+    }
+    for (Address router : link.carrier()) {
+      carrier = carrier == null && router.family() == packet.family ? router : carrier;
+    }
+    return stop(carrier == null ? "unroutable" : "too large");
   }
 
   private @Nullable Hop receive(Host host) {

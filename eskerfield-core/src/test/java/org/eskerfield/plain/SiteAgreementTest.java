@@ -16,7 +16,9 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.Size;
 import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Probe;
@@ -78,6 +80,7 @@ class SiteAgreementTest {
   @Test
   void theyAgreeOnEveryQuestion() {
     Map<Outcome, Integer> met = new EnumMap<>(Outcome.class);
+    int smaller = 0;
     for (int seed = 0; seed < SITES; seed++) {
       DrawnSite drawn = new DrawnSite(500_000 + seed);
       Site site =
@@ -102,8 +105,16 @@ class SiteAgreementTest {
         int port = Protocol.hasPorts(protocol) ? 1499 + drawn.random.nextInt(5) : 0;
         int fromPort = 1500 + drawn.random.nextInt(3);
         Probe probe = protocol == icmp ? Probe.ping(to.family()) : Probe.of(protocol, port);
+        Size size = null;
+        if (protocol != Protocol.TCP && drawn.sizes.nextInt(3) == 0) {
+          boolean mayFragment = to.family() == Family.IPV4 && drawn.sizes.nextBoolean();
+          size = Size.of(1250 + drawn.sizes.nextInt(260), mayFragment);
+        }
+        probe = size == null ? probe : probe.of(size.length(), size.mayFragment());
         Trace trace = run.open(new Question(who, from, to, probe, fromPort, run.now()));
-        PlainSite.Fate fate = plain.ask(who, from, fromPort, to, protocol, port);
+        PlainSite.Fate fate = plain.ask(who, from, fromPort, to, protocol, port, size);
+        Size sent = trace.request().get(0).decisions().get(0).before().size();
+        smaller += sent != null && size != null && sent.length() < size.length() ? 1 : 0;
         String wanted = fate.outcome() + (fate.receiver().isEmpty() ? "" : " " + fate.receiver());
         story.add(
             who.name()
@@ -133,6 +144,7 @@ class SiteAgreementTest {
         plain.pass(step);
       }
     }
+    assertThat(smaller).isGreaterThan(100); // whoever heard that it was too much
     assertThat(met).containsOnlyKeys(Outcome.values());
     assertThat(met.values()).allMatch(count -> count > 50);
   }

@@ -39,6 +39,11 @@ class RulingsTest {
           Ruling.DESTINATION_UNTRANSLATABLE, // PrefixTranslationTest
           Ruling.SOURCE_UNTRANSLATABLE,
           Ruling.ERROR_OF_BINDING,
+          Ruling.FRAGMENT_WAITS, // PacketSizesTest
+          Ruling.FRAGMENT_NOT_KEPT,
+          Ruling.FRAGMENT_RECEIVED,
+          Ruling.FRAGMENTED,
+          Ruling.TOO_LARGE,
           Ruling.SESSION_OF_ANOTHER,
           Ruling.ENDPOINT_IN_USE, // CornersTest
           Ruling.CONNECTION_EXPECTED, // RunTest has the file transfers
@@ -103,6 +108,13 @@ class RulingsTest {
             Ruling.REPLY_ACCEPTED,
             "'ramp controller' leads there, access rule 'the contractor works on the ramp' lets it in"),
         row("kiosk ramp 502/tcp", "answered", Ruling.REPLY_ACCEPTED, "ramp 10.77.4.9:502 answers"),
+        row(
+            "kiosk hydrographic 8883/tcp",
+            "answered",
+            Ruling.REPLY_ACCEPTED,
+            "",
+            "pier:   { on: pier,",
+            "pier:   { largest-segment: 1000, on: pier,"),
         row("kiosk 192.0.2.200 ping", "answered", Ruling.REPLY_ACCEPTED, "answers ping"),
         row("kiosk skerry ping", "answered", Ruling.REPLY_ACCEPTED, "skerry 10.77.4.1 answers"),
         row("skerry kiosk ping", "answered", Ruling.DEVICE_RECEIVES, "kiosk 10.77.4.20 answers"),

@@ -64,18 +64,7 @@ public final class TraceVerb extends Verb {
             .description(
                 "The port of the sender, or the identifier of its ping (${DEFAULT-VALUE}).")
             .build());
-    spec.addOption(
-        OptionSpec.builder("--size")
-            .paramLabel("BYTES")
-            .type(Integer.class)
-            .description(
-                "How large the packet is, with its IP header; for TCP each full segment of the"
-                    + " connection.")
-            .build());
-    spec.addOption(
-        flag(
-            "--may-fragment",
-            "Let devices cut a packet whose size is said: IPv4 without the don't-fragment bit."));
+    describeSize(spec);
     describeTransfer(spec);
     spec.addOption(
         flag("--packets", "Show the way of every packet, not only of those that decide."));
@@ -101,6 +90,21 @@ public final class TraceVerb extends Verb {
             "",
             "Example: eskerfield trace demo/marrowby.site.yaml --from passenger \\",
             "           --to booking.marrowby.example --service https");
+  }
+
+  private static void describeSize(CommandSpec spec) {
+    spec.addOption(
+        OptionSpec.builder("--size")
+            .paramLabel("BYTES")
+            .type(Integer.class)
+            .description(
+                "How large the packet is, with its IP header; for TCP each full segment of the"
+                    + " connection.")
+            .build());
+    spec.addOption(
+        flag(
+            "--may-fragment",
+            "Let devices cut a packet whose size is said: IPv4 without the don't-fragment bit."));
   }
 
   private static OptionSpec senders() {

@@ -261,23 +261,10 @@ final class FrameReader {
             flags);
     found.ttl = ttl;
     if (icmp && isError(protocol, type)) {
-      if (!outermost) {
-        return Skipped.DAMAGED;
-      }
-      int told = protocol == Protocol.ICMP ? get16(at + 6) : get16(at + 4) << 16 | get16(at + 6);
-      boolean tooLarge =
-          protocol == Protocol.ICMP
-              ? type == Icmp.UNREACHABLE && found.icmpCode == Icmp.TOO_LARGE_CODE
-              : type == Icmp.TOO_LARGE_V6;
-      if (tooLarge) {
-        found.size = new Size(0, false, 0, List.of(), 0, Math.max(0, told));
-      }
-      at += 8;
-      Skipped inside = ip(false);
+      Skipped inside = outermost ? error(found) : Skipped.DAMAGED;
       if (inside != null) {
         return inside;
       }
-      found.inner = packet;
     } else if (outermost && protocol == Protocol.TCP) {
       found.payload = text(end);
       int segment = found.opensTcp() || (flags & Packet.SYN) != 0 ? segment(end) : 0;
@@ -287,6 +274,23 @@ final class FrameReader {
     }
     packet = found;
     return null;
+  }
+
+  /** What an error is about, and the MTU that it tells. */
+  private @Nullable Skipped error(Packet error) {
+    boolean v4 = error.protocol == Protocol.ICMP;
+    boolean tooLarge =
+        v4
+            ? error.icmpType == Icmp.UNREACHABLE && error.icmpCode == Icmp.TOO_LARGE_CODE
+            : error.icmpType == Icmp.TOO_LARGE_V6;
+    if (tooLarge) {
+      int told = v4 ? get16(at + 6) : get16(at + 4) << 16 | get16(at + 6);
+      error.size = new Size(0, false, 0, List.of(), 0, Math.max(0, told));
+    }
+    at += 8;
+    Skipped inside = ip(false);
+    error.inner = packet;
+    return inside;
   }
 
   /** The largest segment that a SYN offers (RFC 9293 section 3.2); 0 for none. */

@@ -32,6 +32,7 @@ import org.eskerfield.verify.Verifier;
  * @param appeared findings that the old site did not have
  * @param resolved findings that the new site does not have
  * @param pools pools whose capacity differs
+ * @param transfers connections that carry less or more, or fail when they carry much
  */
 public record Comparison(
     List<Difference> differences,
@@ -39,7 +40,8 @@ public record Comparison(
     List<ExpectationChange> expectations,
     List<Finding> appeared,
     List<Finding> resolved,
-    List<PoolChange> pools) {
+    List<PoolChange> pools,
+    Transfers transfers) {
   /**
    * What is compared.
    *
@@ -99,7 +101,8 @@ public record Comparison(
     return changedFates.complete()
         && changedFates.changes().isEmpty()
         && expectations.isEmpty()
-        && pools.isEmpty();
+        && pools.isEmpty()
+        && transfers.changes().isEmpty();
   }
 
   /** Compares two sites. */
@@ -112,7 +115,8 @@ public record Comparison(
         expectations(before, after),
         Checker.without(now, old),
         Checker.without(old, now),
-        pools(before.site, after.site));
+        pools(before.site, after.site),
+        Transfers.between(before.site, after.site));
   }
 
   private static List<ExpectationChange> expectations(Side before, Side after) {

@@ -67,7 +67,8 @@ public record Header(
     } else if (inner != null) {
       text.append(' ').append(Icmp.errorName(protocol, icmpType, icmpCode));
     }
-    if (size != null && (inner == null || size.nextMtu() > 0)) {
+    boolean opens = size != null && size.largestSegment() > 0; // said where it is changed
+    if (size != null && !opens && (inner == null || size.nextMtu() > 0)) {
       text.append(", ").append(size);
     }
     return text.toString();

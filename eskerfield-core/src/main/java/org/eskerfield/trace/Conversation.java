@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Outcome;
+import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -45,6 +46,12 @@ public record Conversation(
     more.add(hint);
     return new Conversation(
         attempt, lookup, opening, segments, transfer, passed, outcome, reason, notThere, more);
+  }
+
+  /** As {@code passed}, on a site that says nothing of sizes as large as Ethernet has them. */
+  public @Nullable Passed passedOrUsual() {
+    boolean all = outcome == Outcome.ANSWERED && attempt.probe().length() == 0;
+    return passed != null || !all ? passed : new Passed(Size.USUAL_MTU, Size.USUAL_MTU);
   }
 
   /** The packets after the last one that arrived: what ended a connection that was open. */

@@ -14,6 +14,7 @@ import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Code;
 import org.eskerfield.check.Policy;
+import org.eskerfield.compare.Comparison;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.literal.Literals;
@@ -29,6 +30,7 @@ import org.eskerfield.packet.Size;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Passed;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Tracer;
@@ -269,6 +271,32 @@ class PacketSizesTest {
       assertThat(Objects.requireNonNull(syn.size()).largestSegment()).isEqualTo(1360);
       assertThat(Objects.requireNonNull(answer.size()).largestSegment()).isEqualTo(1360);
     }
+  }
+
+  @Test
+  void aComparisonLeadsFullSegmentsOnBoth() throws Exception {
+    Comparison.Side wide = side(site("zone: tunnel, mtu: 1400", "zone: tunnel"));
+    Comparison.Side narrow = side(site());
+    Comparison none = Comparison.of(narrow, narrow, (who, done, of) -> {});
+    assertThat(none.transfers().tried()).isGreaterThan(4);
+    assertThat(none.changesNothing()).isTrue();
+    Comparison some = Comparison.of(wide, narrow, (who, done, of) -> {});
+    assertThat(some.changedFates().changes()).isEmpty(); // first packets are small
+    assertThat(some.changesNothing()).isFalse();
+    assertThat(some.transfers().changes())
+        .extracting(
+            each -> each.attempt().sender().name() + " to " + each.attempt().to(),
+            each -> each.before().passedOrUsual(),
+            each -> each.after().passedOrUsual())
+        .containsExactly(
+            tuple("clerk to 10.77.4.20", new Passed(1500, 1500), new Passed(1400, 1400)),
+            tuple("kiosk to 192.0.2.200", new Passed(1492, 1492), new Passed(1400, 1400)),
+            tuple("kiosk to 1.0.0.0", new Passed(1492, 1492), new Passed(1400, 1400)),
+            tuple("clerk to fd01:77:4::20", new Passed(1500, 1500), new Passed(1400, 1400)));
+  }
+
+  private static Comparison.Side side(Site site) {
+    return new Comparison.Side(site, List.of(), Policy.NONE);
   }
 
   @Test

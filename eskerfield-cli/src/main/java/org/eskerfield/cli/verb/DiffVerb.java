@@ -13,6 +13,7 @@ import org.eskerfield.cli.text.TraceText;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.Transfers;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.answer.DiffData;
@@ -21,9 +22,13 @@ import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.git.RevisionReader;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Attempt;
+import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Moments;
+import org.eskerfield.trace.Passed;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
@@ -120,6 +125,7 @@ public final class DiffVerb extends Verb {
               11));
       out.append('\n');
     }
+    transfers(out, comparison.transfers(), style);
     out.append('\n').append(style.strong("Expectations whose outcome changes")).append('\n');
     for (Comparison.ExpectationChange each : comparison.expectations()) {
       String text =
@@ -140,6 +146,41 @@ public final class DiffVerb extends Verb {
       out.append(" addresses before, now ").append(each.after()).append('\n');
     }
     return out.toString();
+  }
+
+  /** What large packets meet, where one of the files says anything of sizes. */
+  private static void transfers(StringBuilder out, Transfers transfers, Style style) {
+    if (transfers.tried() == 0) {
+      return;
+    }
+    out.append('\n').append(style.strong("Connections that carry otherwise")).append('\n');
+    for (Transfers.Change each : transfers.changes()) {
+      Attempt attempt = each.attempt();
+      String text =
+          attempt.sender().name()
+              + " to "
+              + attempt.to()
+              + ", "
+              + attempt.probe()
+              + ": "
+              + carried(each.before())
+              + ", now "
+              + carried(each.after());
+      out.append("  ").append(Style.wrapped(text, 2, 4)).append('\n');
+    }
+    String tried = transfers.tried() == 1 ? "1 connection" : transfers.tried() + " connections";
+    none(out, transfers.changes(), "none of " + tried + " across the networks, led on both");
+  }
+
+  private static String carried(Conversation conversation) {
+    Passed passed = conversation.passedOrUsual();
+    if (conversation.outcome() != Outcome.ANSWERED || passed == null) {
+      return conversation.outcome() + " (" + conversation.reason() + ")";
+    }
+    return "packets of "
+        + passed.there()
+        + " bytes"
+        + (passed.back() == passed.there() ? "" : " there and " + passed.back() + " back");
   }
 
   private static void none(StringBuilder out, List<?> all, String text) {

@@ -5,9 +5,12 @@ import java.util.List;
 import java.util.Locale;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.Transfers;
 import org.eskerfield.model.Site;
 import org.eskerfield.set.PacketWords;
+import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Passed;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 
@@ -36,6 +39,11 @@ public final class DiffData {
         .with("appeared", ChangeData.findings(comparison.appeared()))
         .with("gone", ChangeData.findings(comparison.resolved()))
         .with(
+            "transfers",
+            new Tree()
+                .with("tried", comparison.transfers().tried())
+                .with("changes", Tree.each(comparison.transfers().changes(), DiffData::transfer)))
+        .with(
             "pools",
             Tree.each(
                 comparison.pools(),
@@ -44,6 +52,24 @@ public final class DiffData {
                         .with("rule", each.rule())
                         .with("before", each.before())
                         .with("after", each.after())));
+  }
+
+  private static Tree transfer(Transfers.Change change) {
+    return new Tree()
+        .with("from", change.attempt().sender().name())
+        .with("to", change.attempt().to())
+        .with("service", change.attempt().probe())
+        .with("before", carried(change.before()))
+        .with("after", carried(change.after()));
+  }
+
+  private static Tree carried(Conversation conversation) {
+    Passed passed = conversation.passedOrUsual();
+    return new Tree()
+        .with("outcome", conversation.outcome())
+        .with("reason", conversation.reason())
+        .with("there", Tree.of(passed, Passed::there))
+        .with("back", Tree.of(passed, Passed::back));
   }
 
   private static Tree difference(Difference difference) {

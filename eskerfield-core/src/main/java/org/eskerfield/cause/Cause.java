@@ -35,6 +35,8 @@ public enum Cause {
   NOTICE_LOST("the notice that packets are too large is lost"),
   /** The name resolves to an address for the other side. */
   NAME_WRONG_SIDE("the name resolves to the wrong side"),
+  /** Who asked before a change goes by the answer that it got then. */
+  NAME_REMEMBERED("an answer from before the change is remembered"),
   /** The name could not be resolved. */
   NAME_UNKNOWN("the name has no address here"),
   /** A pool or its ports are used up. */
@@ -55,6 +57,10 @@ public enum Cause {
   NO_PING("the host does not answer pings"),
   /** A host's gateway or prefix is set wrong. */
   GATEWAY_OR_PREFIX_WRONG("a host's gateway or prefix is wrong"),
+  /** A lease names a gateway or resolver that does not do. */
+  LEASE_WRONG("the lease hands out a wrong gateway or resolver"),
+  /** A host still goes by the lease that it got before a change. */
+  LEASE_NOT_RENEWED("a lease from before the change is not renewed yet"),
   /** The carrier has assigned another external address. */
   ADDRESS_CHANGED("the external address has changed"),
   /** The external address is itself private. */

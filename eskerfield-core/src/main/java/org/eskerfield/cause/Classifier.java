@@ -9,11 +9,13 @@ import java.util.Objects;
 import java.util.function.Function;
 import java.util.function.Predicate;
 import org.eskerfield.change.Change;
+import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
@@ -22,12 +24,16 @@ import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Lookup;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
@@ -55,6 +61,11 @@ final class Classifier extends Case {
   @Nullable Verdict judge() {
     Trace opening = conversation.opening();
     sentence = conversation.reason();
+    Verdict kept = judgeKept();
+    kept = kept == null ? judgeLease() : kept;
+    if (kept != null) {
+      return kept;
+    }
     if (opening == null) {
       return judgeLookup();
     }
@@ -96,6 +107,86 @@ final class Classifier extends Case {
             : new RequestCauses(this).judgeRequest(end);
   }
 
+  /** Does a host go by what it was told before a change? A fresh start is tried. */
+  private @Nullable Verdict judgeKept() {
+    Lookup lookup = conversation.lookup();
+    boolean name = lookup != null && lookup.remembered();
+    List<String> held = conversation.held();
+    if ((!name && held.isEmpty()) || !goal.test(Tracer.of(site).converse(attempt))) {
+      return null;
+    }
+    if (lookup != null && name) {
+      return verdict(
+          Cause.NAME_REMEMBERED,
+          "whoever asks now is told something else; lower 'ttl' before a change, or wait",
+          site.names().get(lookup.name()));
+    }
+    Host host = site.hosts().get(held.get(0));
+    return verdict(
+        Cause.LEASE_NOT_RENEWED,
+        String.join(" and ", held)
+            + (held.size() == 1 ? " goes" : " go")
+            + " by the old lease; renew it, or shorten the time of leases before a change",
+        host == null ? null : site.lease(host));
+  }
+
+  /** Does what comes with a lease lead astray? Another gateway and another resolver are tried. */
+  private @Nullable Verdict judgeLease() {
+    Trace opening = conversation.opening();
+    Endpoint by = opening == null ? null : opening.deliveredTo();
+    List<String> ends = new ArrayList<>(List.of(attempt.sender().name()));
+    if (by != null && by.name() != null) {
+      ends.add(by.name());
+    }
+    for (String end : ends) {
+      Host host = site.hosts().get(end);
+      Network.Lease lease = host == null ? null : site.lease(host);
+      if (host == null || lease == null) {
+        continue;
+      }
+      for (Map.Entry<String, Host> other : otherwiseTold(host, lease).entrySet()) {
+        Site changed = site.with(other.getValue());
+        if (succeedsOn(changed)) {
+          return verdict(
+              Cause.LEASE_WRONG,
+              "with "
+                  + other.getKey()
+                  + " it works; let "
+                  + lease.device()
+                  + " hand that out on "
+                  + host.networks().get(0).name(),
+              lease,
+              changed);
+        }
+      }
+    }
+    return null;
+  }
+
+  /** A host with another gateway or resolver than its lease names, by what would be handed out. */
+  private Map<String, Host> otherwiseTold(Host host, Network.Lease lease) {
+    Map<String, Host> told = new LinkedHashMap<>();
+    for (Network network : lease.gateways().isEmpty() ? List.<Network>of() : host.networks()) {
+      for (Family family : Family.values()) {
+        for (Address gateway : site.gateways(network, family)) {
+          if (host.gateways().isEmpty() && !lease.gateways().contains(gateway)) {
+            told.put("gateway " + gateway, host.withGateways(List.of(gateway)));
+          }
+        }
+      }
+    }
+    DomainName name = attempt.name() == null ? null : site.names().get(attempt.name());
+    if (name != null && lease.resolver() != null && host.resolver() == null) {
+      for (Host each : site.hosts().values()) {
+        if (each.listens().stream()
+            .anyMatch(term -> term.service().covers(Protocol.UDP, 53, -1, -1))) {
+          told.put("resolver " + each.name(), host.withResolver(AddressTerm.of(each)));
+        }
+      }
+    }
+    return told;
+  }
+
   private @Nullable Verdict judgeOldSession(Trace opening) {
     boolean known = false;
     for (Leg leg : opening.request()) {
@@ -132,7 +223,7 @@ final class Classifier extends Case {
       answers.add(
           new DomainName.Answer(
               by, other.addresses(), other.follows(), other.texts(), other.place()));
-      Site changed = site.with(new DomainName(name.name(), answers, name.place()));
+      Site changed = site.with(name.saying(answers));
       if (succeedsOn(changed)) {
         return verdict(
             Cause.NAME_WRONG_SIDE,

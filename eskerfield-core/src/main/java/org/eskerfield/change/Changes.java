@@ -66,7 +66,7 @@ public final class Changes {
       List<DomainName.Answer> all = name.answers();
       List<DomainName.Answer> changed = edited(name, DomainName.Answer.class, all, change);
       if (changed != all) {
-        return site.with(new DomainName(name.name(), changed, name.place()));
+        return site.with(name.saying(changed));
       }
     }
     if (change instanceof Change.Remove && change.object() instanceof Named object) {
@@ -92,7 +92,7 @@ public final class Changes {
                             answer.resolver(), own.addresses(), own, answer.texts(), answer.place())
                         : answer);
         if (answers != name.answers()) {
-          changed = changed.with(new DomainName(name.name(), answers, name.place()));
+          changed = changed.with(name.saying(answers));
         }
       }
     }

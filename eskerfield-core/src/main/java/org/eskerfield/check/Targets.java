@@ -51,6 +51,11 @@ final class Targets {
         filter(host);
       }
     }
+    for (Network network : check.site.networks().values()) {
+      if (network.lease() != null) {
+        lease(network, network.lease());
+      }
+    }
   }
 
   /** Whether what a host of the rule sends can be translated at all. */
@@ -160,6 +165,32 @@ final class Targets {
                 + host.name()
                 + " listen there, and say so; or lead the rule to what it listens on",
             new Change.Alter(host, host.withListens(asked))));
+  }
+
+  /** A lease that names a gateway which leads nowhere. */
+  private void lease(Network network, Network.Lease lease) {
+    for (Address gateway : lease.gateways()) {
+      List<Address> candidates = check.site.gateways(network, gateway.family());
+      if (!candidates.contains(gateway)) {
+        Network.Lease right =
+            new Network.Lease(
+                lease.device(), candidates, lease.resolver(), lease.time(), lease.place());
+        check.add(
+            Code.GATEWAY_OR_PREFIX_WRONG,
+            lease,
+            "leases on "
+                + network.name()
+                + " name the gateway "
+                + gateway
+                + ", which is no device of that network",
+            null,
+            candidates.size() == 1
+                ? Cure.of(
+                    "hand out " + candidates.get(0),
+                    new Change.Alter(network, network.withLease(right)))
+                : Cure.byHand("hand out the address of the device that leads on"));
+      }
+    }
   }
 
   private void gateway(Host host) {

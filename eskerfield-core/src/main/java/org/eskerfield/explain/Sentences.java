@@ -415,7 +415,26 @@ public final class Sentences {
         + own.network().zone()
         + ")"
         + (own.isUp() ? "" : ", but is " + own.state())
-        + ".";
+        + "."
+        + (facts(own).isEmpty() ? "" : " On the wire: " + String.join(", ", facts(own)) + ".");
+  }
+
+  /** What the file says of the wire at an interface, each in a few words; often empty. */
+  public static List<String> facts(Interface own) {
+    List<String> facts = new ArrayList<>();
+    if (!own.ports().isEmpty()) {
+      facts.add((own.ports().size() == 1 ? "port " : "ports ") + String.join(" and ", own.ports()));
+    }
+    if (own.network().vlan() != null) {
+      facts.add("VLAN " + own.network().vlan());
+    }
+    if (own.mtu() != null || own.network().mtu() != null) {
+      facts.add("MTU " + own.linkMtu());
+    }
+    if (own.largestSegment() != null) {
+      facts.add("TCP segments of " + own.largestSegment() + " bytes at most");
+    }
+    return facts;
   }
 
   /** The sentence of any rule, list, route, service or interface of the device. */

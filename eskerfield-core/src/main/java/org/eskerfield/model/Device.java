@@ -14,6 +14,8 @@ import org.jspecify.annotations.Nullable;
  * @param name the name
  * @param stance what becomes of ways that no list guards
  * @param seesOriginal whether access rules see the destination as it was before translation
+ * @param savesAtOnce whether a change is saved when it is made; if not, it is gone after a restart
+ *     unless somebody has told the device to save
  * @param verifySource whether packets are dropped that arrive elsewhere than their source is routed
  * @param state how it keeps state
  * @param interfaces in the order of the file; at least one
@@ -29,6 +31,7 @@ public record Device(
     String name,
     Stance stance,
     boolean seesOriginal,
+    boolean savesAtOnce,
     boolean verifySource,
     StateSettings state,
     List<Interface> interfaces,

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.model;
 
+import java.time.Duration;
 import java.util.List;
 import org.eskerfield.packet.Address;
 import org.jspecify.annotations.Nullable;
@@ -10,9 +11,12 @@ import org.jspecify.annotations.Nullable;
  *
  * @param name the name
  * @param answers one for each resolver that answers in its own way, and one of the internet's
+ * @param ttl how long whoever has asked remembers the answer (RFC 1035 section 3.2.1); null where
+ *     nobody remembers it
  * @param place where it stands
  */
-public record DomainName(String name, List<Answer> answers, Place place) implements Named {
+public record DomainName(String name, List<Answer> answers, @Nullable Duration ttl, Place place)
+    implements Named {
   /**
    * What resolvers say.
    *
@@ -45,6 +49,11 @@ public record DomainName(String name, List<Answer> answers, Place place) impleme
   /** Copies the answers. */
   public DomainName {
     answers = List.copyOf(answers);
+  }
+
+  /** The same name with other answers. */
+  public DomainName saying(List<Answer> others) {
+    return new DomainName(name, others, ttl, place);
   }
 
   /**

@@ -17,6 +17,8 @@ import org.jspecify.annotations.Nullable;
  * @param addresses its addresses, at least one; it answers on each of them, whichever network a
  *     packet comes by
  * @param assigned how it comes by them
+ * @param hardware its address of Ethernet (IEEE EUI-48), in lower case with colons; null where the
+ *     file does not say
  * @param ownPrefixes what it takes for its own network where that is not its networks' prefixes;
  *     empty where it is
  * @param gateways where it sends what is not on its own network, at most one a family
@@ -35,6 +37,7 @@ public record Host(
     List<Network> networks,
     List<Address> addresses,
     Assignment assigned,
+    @Nullable String hardware,
     List<Prefix> ownPrefixes,
     List<Address> gateways,
     @Nullable AddressTerm resolver,
@@ -78,6 +81,11 @@ public record Host(
   /** Whether it is somewhere on the internet, on no network of the site. */
   public boolean isOutside() {
     return networks.isEmpty();
+  }
+
+  /** Whether somebody tells it its address, and what else it has to know. */
+  public boolean isTold() {
+    return assigned == Assignment.LEASED || assigned == Assignment.RESERVED;
   }
 
   /** Whether it is on a network. */

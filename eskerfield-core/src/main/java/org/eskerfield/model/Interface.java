@@ -15,6 +15,8 @@ import org.jspecify.annotations.Nullable;
  * @param addresses its addresses now, at least one
  * @param assigned {@link Assignment#FIXED} or {@link Assignment#BY_CARRIER}
  * @param state whether it carries packets
+ * @param ports the sockets of the device that it is, as the device calls them; empty where the file
+ *     does not say
  * @param mtu the largest packet that leaves by it, in bytes, 68 to 65535; null for what its network
  *     takes
  * @param largestSegment the largest segment that the SYNs which pass it may offer, in bytes, 1 to
@@ -29,6 +31,7 @@ public record Interface(
     List<Address> addresses,
     Assignment assigned,
     State state,
+    List<String> ports,
     @Nullable Integer mtu,
     @Nullable Integer largestSegment,
     @Nullable String note,
@@ -64,6 +67,7 @@ public record Interface(
     Objects.requireNonNull(state, "state");
     Objects.requireNonNull(place, "place");
     addresses = List.copyOf(addresses);
+    ports = List.copyOf(ports);
   }
 
   /** The first of its addresses in this family; null if it has none. */

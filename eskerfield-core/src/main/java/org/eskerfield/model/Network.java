@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.model;
 
+import java.time.Duration;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.packet.Address;
@@ -19,6 +20,9 @@ import org.jspecify.annotations.Nullable;
  * @param carrier the addresses of the carrier's router on this network; empty where there is none
  * @param routed blocks beyond this network that the carrier sends to an address on it; often empty
  * @param leases the addresses that are handed out as leases; often empty
+ * @param lease what whoever takes an address out of {@code leases} is told besides; null where the
+ *     file does not say who hands them out
+ * @param vlan the number of its virtual network (IEEE 802.1Q), 1 to 4094; null for none
  * @param mtu the largest packet that it takes, in bytes, 68 to 65535; null for {@link
  *     Size#USUAL_MTU}
  * @param resolver the host that hosts here ask for names if they name none; or null
@@ -34,6 +38,8 @@ public record Network(
     List<Address> carrier,
     List<Routed> routed,
     AddressSet leases,
+    @Nullable Lease lease,
+    @Nullable Integer vlan,
     @Nullable Integer mtu,
     @Nullable AddressTerm resolver,
     @Nullable String note,
@@ -47,6 +53,31 @@ public record Network(
    * @param place where it stands
    */
   public record Routed(Prefix to, Address via, Place place) implements Placed {}
+
+  /**
+   * What comes with a lease (RFC 2131).
+   *
+   * @param device the device that hands it out
+   * @param gateways the gateways that it names, at most one a family; empty for the network's own
+   * @param resolver the host that it tells to ask for names; null for the network's own
+   * @param time how long a lease lasts; whoever has one renews it after half of that
+   * @param place where it stands
+   */
+  public record Lease(
+      String device,
+      List<Address> gateways,
+      @Nullable AddressTerm resolver,
+      Duration time,
+      Place place)
+      implements Placed {
+    /** How long a lease lasts where the file does not say. */
+    public static final Duration USUAL_TIME = Duration.ofDays(1);
+
+    /** Copies the list. */
+    public Lease {
+      gateways = List.copyOf(gateways);
+    }
+  }
 
   /** Copies the lists. */
   public Network {

@@ -206,10 +206,25 @@ public record Site(
     if (named != null) {
       return named;
     }
+    Network.Lease lease = lease(host);
+    Address told = lease == null ? null : Host.firstOf(lease.gateways(), family);
+    if (told != null) {
+      return told;
+    }
     for (Network network : host.networks()) {
       List<Address> candidates = gateways(network, family);
       if (!candidates.isEmpty()) {
         return candidates.size() == 1 ? candidates.get(0) : null;
+      }
+    }
+    return null;
+  }
+
+  /** What a host was told with its address; null where nobody tells it any. */
+  public Network.@Nullable Lease lease(Host host) {
+    for (Network network : host.isTold() ? host.networks() : List.<Network>of()) {
+      if (network.lease() != null) {
+        return network.lease();
       }
     }
     return null;
@@ -239,6 +254,8 @@ public record Site(
    */
   public @Nullable Address resolver(Host host) {
     AddressTerm term = host.resolver();
+    Network.Lease lease = lease(host);
+    term = term == null && lease != null ? lease.resolver() : term;
     for (Network network : host.networks()) {
       term = term == null ? network.resolver() : term;
     }

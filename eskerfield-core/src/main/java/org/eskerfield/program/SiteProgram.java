@@ -204,6 +204,13 @@ public final class SiteProgram {
     return !each.hasNext() && !other.hasNext();
   }
 
+  /** The same devices, among the hosts of another description of the site. */
+  public SiteProgram withHostsOf(Site other) {
+    SiteProgram program = new SiteProgram(other);
+    program.devices.putAll(devices);
+    return program;
+  }
+
   /** Whether the file says anything about sizes; if not, nobody need ask for them. */
   public boolean hasSizes() {
     return sizes;

@@ -20,6 +20,7 @@ import org.jspecify.annotations.Nullable;
  * @param outcome how it ended
  * @param reason why, in one sentence
  * @param notThere the devices that none of its packets met, in the order of the file
+ * @param held the hosts of it that go by a lease from before a change; often empty
  * @param hints what the outcome does not say though one may think so; often empty
  */
 public record Conversation(
@@ -32,11 +33,13 @@ public record Conversation(
     Outcome outcome,
     String reason,
     List<String> notThere,
+    List<String> held,
     List<String> hints) {
   /** Copies the lists. */
   public Conversation {
     segments = List.copyOf(segments);
     notThere = List.copyOf(notThere);
+    held = List.copyOf(held);
     hints = List.copyOf(hints);
   }
 
@@ -45,7 +48,8 @@ public record Conversation(
     List<String> more = new ArrayList<>(hints);
     more.add(hint);
     return new Conversation(
-        attempt, lookup, opening, segments, transfer, passed, outcome, reason, notThere, more);
+        attempt, lookup, opening, segments, transfer, passed, outcome, reason, notThere, held,
+        more);
   }
 
   /** As {@code passed}, on a site that says nothing of sizes as large as Ethernet has them. */

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.trace;
 
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -10,6 +11,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Named;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Ruling;
@@ -37,6 +39,7 @@ final class Dialogue {
   private final Attempt attempt;
   private final boolean toTheEnd;
   private final Exchange.Factory exchanges;
+  private final Kept memory;
   private final List<Segment> story = new ArrayList<>();
   private final List<List<Leg>> paths = new ArrayList<>();
   private @Nullable Lookup lookup;
@@ -44,7 +47,13 @@ final class Dialogue {
   private @Nullable FileTransfer transfer;
   private @Nullable Passed passed;
 
-  Dialogue(SiteProgram program, Attempt attempt, boolean toTheEnd, Exchange.Factory exchanges) {
+  Dialogue(
+      SiteProgram program,
+      Attempt attempt,
+      boolean toTheEnd,
+      Kept memory,
+      Exchange.Factory exchanges) {
+    this.memory = memory;
     this.site = program.site();
     this.program = program;
     this.attempt = attempt;
@@ -229,6 +238,7 @@ final class Dialogue {
         outcome,
         reason,
         notThere,
+        memory.holding(passed),
         hints(outcome, passed));
   }
 
@@ -273,6 +283,25 @@ final class Dialogue {
 
   private Lookup lookUp(String name) {
     Named sender = attempt.sender();
+    Snapshot.Answer old = memory.remembered(sender.name(), name);
+    if (old != null) {
+      List<String> texts = old.addresses().stream().map(Address::toString).toList();
+      return new Lookup(
+          name,
+          null,
+          old.answeredBy(),
+          new DomainName.Answer(old.answeredBy(), old.addresses(), null, texts, Place.IN_CODE),
+          /* remembered= */ true,
+          sender.name()
+              + " remembers that "
+              + name
+              + " is "
+              + joined(old.addresses())
+              + ", as "
+              + old.answeredBy()
+              + " said, for another "
+              + Moments.text(Duration.ofMillis(memory.left(old))));
+    }
     Address resolver = sender instanceof Host host ? site.resolver(host) : null;
     Address source = resolver == null ? null : source(resolver);
     if (resolver == null || source == null) {
@@ -281,6 +310,7 @@ final class Dialogue {
           null,
           null,
           null,
+          /* remembered= */ false,
           sender.name()
               + " has no resolver to ask for "
               + name
@@ -306,16 +336,25 @@ final class Dialogue {
           trace,
           null,
           null,
+          /* remembered= */ false,
           "the question for " + name + " to " + resolver + " is not answered: " + trace.reason());
     }
     String who = Objects.requireNonNullElse(by.name(), by.address().toString());
     DomainName known = site.names().get(name);
     DomainName.Answer answer = known == null ? null : known.by(who);
     if (answer == null || answer.addresses().isEmpty()) {
-      return new Lookup(name, trace, who, answer, who + " knows no address of " + name);
+      return new Lookup(name, trace, who, answer, false, who + " knows no address of " + name);
+    }
+    if (known != null && known.ttl() != null) {
+      memory.hears(sender.name(), name, who, answer.addresses(), known.ttl().toMillis());
     }
     return new Lookup(
-        name, trace, who, answer, who + " says that " + name + " is " + joined(answer.addresses()));
+        name,
+        trace,
+        who,
+        answer,
+        /* remembered= */ false,
+        who + " says that " + name + " is " + joined(answer.addresses()));
   }
 
   private static String joined(List<Address> addresses) {

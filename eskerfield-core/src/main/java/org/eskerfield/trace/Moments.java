@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.trace;
 
+import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.Locale;
 
-/** Moments as sentences quote them. */
+/** Moments and lengths of time as sentences quote them. */
 public final class Moments {
   private Moments() {}
 
@@ -20,6 +21,26 @@ public final class Moments {
         + moment.getYear()
         + " "
         + moment.toLocalTime().withNano(0);
+  }
+
+  /** A length of time: {@code 2h 4m}, {@code 90ms} where it is less than a second. */
+  public static String text(Duration duration) {
+    long seconds = duration.toSeconds();
+    if (seconds == 0 && !duration.isZero()) {
+      return duration.toMillis() + "ms";
+    }
+    StringBuilder text = new StringBuilder();
+    append(text, seconds / 86_400, "d");
+    append(text, seconds / 3600 % 24, "h");
+    append(text, seconds / 60 % 60, "m");
+    append(text, seconds % 60, "s");
+    return text.length() == 0 ? "0s" : text.toString();
+  }
+
+  private static void append(StringBuilder text, long number, String unit) {
+    if (number > 0) {
+      text.append(text.length() == 0 ? "" : " ").append(number).append(unit);
+    }
   }
 
   private static String word(Enum<?> name) {

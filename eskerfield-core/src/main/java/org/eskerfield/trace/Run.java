@@ -70,7 +70,13 @@ public final class Run {
   /** Where a server waits for a data connection that it has announced; the last one. */
   private @Nullable Header announced;
 
+  /** The site as the file says it. */
+  private SiteProgram plain;
+
+  /** The same with what hosts still hold of before. */
   private SiteProgram program;
+
+  private final Kept kept;
 
   /** The sites that the run went on with, the present one last: rules of all of them may live. */
   private final List<Site> sites = new ArrayList<>();
@@ -95,13 +101,17 @@ public final class Run {
       DeviceState state = DeviceState.goOn(known, clock, entry.getValue(), earlierRules(name));
       add(name, new DeviceMachine(entry.getValue(), clock, state));
     }
+    kept.goOn(before, sites);
+    this.program = kept.on(plain);
     Snapshot.Announced waiting = before.announced();
     announced =
         waiting == null ? null : ControlConnection.listening(waiting.address(), waiting.port());
   }
 
   private Run(SiteProgram program, List<Site> earlier, VirtualClock clock) {
+    this.plain = program;
     this.program = program;
+    this.kept = new Kept(clock);
     this.clock = clock;
     this.start = clock.now();
     sites.addAll(earlier);
@@ -131,7 +141,14 @@ public final class Run {
         announced == null
             ? null
             : new Snapshot.Announced(announced.source(), announced.sourcePort());
-    return new Snapshot(clock.now(), clock.elapsed(), devices, waiting);
+    return new Snapshot(
+        clock.now(),
+        clock.elapsed(),
+        devices,
+        waiting,
+        List.copyOf(kept.leases.values()),
+        List.copyOf(kept.answers.values()),
+        kept.saved(sites));
   }
 
   /** The list that has a rule, in whatever site of the run; they are gone through once asked. */
@@ -180,9 +197,33 @@ public final class Run {
               + " and cannot become "
               + String.join(", ", changed.devices().keySet()));
     }
-    program = SiteProgram.compile(changed);
+    kept.changes(site(), changed);
+    takeUp(changed);
+  }
+
+  private void takeUp(Site changed) {
+    plain = SiteProgram.compile(changed);
     sites.add(changed);
-    machines.forEach((name, each) -> each.goOnWith(program.device(name)));
+    machines.forEach((name, each) -> each.goOnWith(plain.device(name)));
+    program = kept.on(plain);
+  }
+
+  /** Hosts whose leases ran on are told what the file says now. */
+  private void renew() {
+    if (kept.renews()) {
+      program = kept.on(plain);
+    }
+  }
+
+  /**
+   * Tells a device to save what it does now, for its next start. Those that save at once have done
+   * so.
+   *
+   * @throws IllegalArgumentException if the site has no such device
+   */
+  public void save(String device) {
+    machine(device);
+    kept.saved.remove(device);
   }
 
   /**
@@ -216,9 +257,10 @@ public final class Run {
   }
 
   private Conversation converse(Attempt attempt, boolean toTheEnd) {
+    renew();
     Watch watch = watcher == null ? null : new Watch(clock, watcher, true);
     Exchange.Factory counted = question -> exchange(question, false, tallies, watch);
-    Dialogue dialogue = new Dialogue(program, attempt.on(site()), toTheEnd, counted);
+    Dialogue dialogue = new Dialogue(program, attempt.on(site()), toTheEnd, kept, counted);
     Conversation conversation = dialogue.lead();
     for (List<Leg> path : dialogue.paths()) {
       note(path);
@@ -232,6 +274,7 @@ public final class Run {
       boolean terse,
       @Nullable Map<String, Tally> counting,
       @Nullable Watch watch) {
+    renew();
     Exchange.Listeners listeners = new Exchange.Listeners(terse, counting, watch, null);
     return new Exchange(program, this::machine, question.on(site()), clock.now(), listeners);
   }
@@ -414,7 +457,7 @@ public final class Run {
   /** As {@link #converse}, but nobody counts or writes a log. */
   Conversation ask(Attempt attempt) {
     Exchange.Factory uncounted = question -> exchange(question, false, null, null);
-    return new Dialogue(program, attempt.on(site()), true, uncounted).lead();
+    return new Dialogue(program, attempt.on(site()), true, kept, uncounted).lead();
   }
 
   /** As {@link #open}, but a TCP connection stays half open. */
@@ -503,13 +546,17 @@ public final class Run {
   }
 
   /**
-   * Makes a device forget its sessions and temporary bindings, and the rest of freed ports, as if
-   * it had been restarted.
+   * Restarts a device: it forgets its sessions and temporary bindings, and the rest of freed ports,
+   * and goes on with what it has saved; see {@link #save}.
    *
    * @throws IllegalArgumentException if the site has no such device
    */
   public void clear(String device) {
     machine(device).state().clear();
+    Device saved = kept.saved.remove(device);
+    if (saved != null) {
+      takeUp(plain.site().with(saved));
+    }
   }
 
   /**

@@ -21,6 +21,7 @@ import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.SessionRow;
 import org.eskerfield.trace.Figures;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Moments;
 import org.jspecify.annotations.Nullable;
 
 /** Lays out what a device remembers. */
@@ -38,8 +39,8 @@ public final class StateText {
           side(row.internal(), row.internalPorts(), row.protocol()),
           side(row.external(), row.externalPorts(), row.protocol()),
           row.remotes().isEmpty() ? "" : Integer.toString(row.remotes().size()),
-          row.age() == null ? "permanent" : Durations.text(row.age()),
-          row.left() == null ? "" : Durations.text(row.left()));
+          row.age() == null ? "permanent" : Moments.text(row.age()),
+          row.left() == null ? "" : Moments.text(row.left()));
       addUse(table, row);
     }
     return title("Bindings", device, rows.size(), style)
@@ -77,8 +78,8 @@ public final class StateText {
       table.add(
           Protocol.name(row.arrived().protocol()),
           source(row.arrived()) + " → " + row.arrived().destinationText(),
-          Durations.text(row.age()),
-          Durations.text(row.remaining()));
+          Moments.text(row.age()),
+          Moments.text(row.remaining()));
       String rules = rules(row.destinationRule(), row.sourceRule());
       String changed =
           row.cameBack()
@@ -164,9 +165,7 @@ public final class StateText {
     return level.now()
         + " now, at most "
         + level.most()
-        + (level.most() == 0
-            ? ""
-            : " since " + Durations.text(Duration.between(start, level.at())));
+        + (level.most() == 0 ? "" : " since " + Moments.text(Duration.between(start, level.at())));
   }
 
   private static String title(String what, String device, int count, Style style) {

@@ -9,6 +9,7 @@ import java.util.Set;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.TableText;
 import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.explain.Sentences;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.LedgerData;
@@ -20,6 +21,7 @@ import org.eskerfield.ledger.Ledger;
 import org.eskerfield.ledger.NamedUse;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
@@ -158,8 +160,14 @@ public final class LedgerVerb extends Verb {
         Prefix prefix = network.prefixOf(address);
         addresses.add(address + (prefix == null ? "" : "/" + prefix.length()));
       }
-      String note = Printable.line(Objects.requireNonNullElse(own.note(), ""));
-      String carrier = network.carrier().isEmpty() ? "" : "faces the carrier";
+      List<String> notes = new ArrayList<>();
+      if (!network.carrier().isEmpty()) {
+        notes.add("faces the carrier");
+      }
+      Sentences.facts(own).forEach(fact -> notes.add(Printable.line(fact)));
+      if (own.note() != null) {
+        notes.add(Printable.line(own.note()));
+      }
       table.add(
           own.name(),
           String.join(", ", addresses),
@@ -167,7 +175,7 @@ public final class LedgerVerb extends Verb {
           network.zone(),
           own.assigned() == Assignment.BY_CARRIER ? "by the carrier" : own.assigned().toString(),
           own.state().toString(),
-          carrier + (carrier.isEmpty() || note.isEmpty() ? "" : "; ") + note);
+          String.join("; ", notes));
     }
     out.append(table.text(style));
     if (!device.routes().isEmpty()) {
@@ -227,6 +235,9 @@ public final class LedgerVerb extends Verb {
       boolean first = true;
       for (Holding holding : stretch.holdings()) {
         String text = (holding.services().isEmpty() ? "" : ports(holding) + ": ") + holding.who();
+        if (holding.by() instanceof Host host && host.hardware() != null) {
+          text += ", " + host.assigned() + ", hardware " + host.hardware();
+        }
         out.append(first ? "" : " ".repeat(indent));
         out.append(Style.wrapped(text, indent + 2, indent)).append('\n');
         first = false;

@@ -12,7 +12,6 @@ import java.time.ZonedDateTime;
 import java.util.List;
 import java.util.Locale;
 import java.util.function.Consumer;
-import org.eskerfield.cli.text.Durations;
 import org.eskerfield.cli.text.ProblemText;
 import org.eskerfield.cli.text.Screen;
 import org.eskerfield.cli.text.Style;
@@ -28,6 +27,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.LogEntry;
+import org.eskerfield.trace.Moments;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
@@ -193,7 +193,7 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
   }
 
   private String text(LogEntry entry) {
-    String time = Durations.text(Duration.between(start, entry.at()));
+    String time = Moments.text(Duration.between(start, entry.at()));
     String before = "log  " + time + " ".repeat(Math.max(1, 10 - time.length()));
     Placed by = entry.decision().by();
     String text =

@@ -13,7 +13,6 @@ import java.util.Comparator;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
-import org.eskerfield.cli.text.Durations;
 import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.StateText;
 import org.eskerfield.cli.text.Style;
@@ -34,6 +33,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
+import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
@@ -242,6 +242,8 @@ public final class ReplayVerb extends Verb {
   private static TrafficReader.Incident forgets(
       ParseResult call, Site site, String option, String text) {
     boolean restarts = option.equals("--restart");
+    TrafficReader.Incident.Kind kind =
+        restarts ? TrafficReader.Incident.Kind.RESTARTS : TrafficReader.Incident.Kind.FORGETS;
     int equals = text.indexOf('=');
     String name = equals < 0 ? "" : text.substring(equals + 1);
     Duration at = time(call, option, equals < 0 ? text : text.substring(0, equals));
@@ -249,7 +251,7 @@ public final class ReplayVerb extends Verb {
       throw wrong(call, option + ": '" + text + "' names no device; write --restart 5m=skerry");
     }
     try {
-      return new TrafficReader.Incident(at, restarts, TrafficReader.incident(site, restarts, name));
+      return new TrafficReader.Incident(at, kind, TrafficReader.incident(site, restarts, name));
     } catch (UnusableQuestionException e) {
       throw wrong(call, option + ": " + e.getMessage() + "; " + e.remedy());
     }
@@ -307,7 +309,7 @@ public final class ReplayVerb extends Verb {
   }
 
   private static String total(Map<Outcome, Long> outcomes, Duration elapsed, Style style) {
-    StringBuilder text = new StringBuilder("after " + Durations.text(elapsed) + ": ");
+    StringBuilder text = new StringBuilder("after " + Moments.text(elapsed) + ": ");
     long all = outcomes.values().stream().mapToLong(n -> n).sum();
     text.append(all).append(all == 1 ? " flow" : " flows");
     String join = ": ";
@@ -323,7 +325,7 @@ public final class ReplayVerb extends Verb {
 
   /** A line of a replay that is followed. */
   private static String line(Happened what, Style style) {
-    String time = pad(Durations.text(what.at()), TIME_WIDTH);
+    String time = pad(Moments.text(what.at()), TIME_WIDTH);
     Trace trace = what.trace();
     int column = time.length() + 12;
     Placed by = trace == null ? null : trace.decidedBy();

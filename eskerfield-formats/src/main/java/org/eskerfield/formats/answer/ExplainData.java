@@ -22,12 +22,15 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
+import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Hairpin;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Pool;
@@ -37,6 +40,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Decision;
@@ -90,6 +94,7 @@ public final class ExplainData {
   private Tree device(Explanation explanation) {
     Device device = explanation.device();
     return LedgerData.device(device)
+        .with("leases", leases(device))
         .with("order", Tree.each(explanation.sections(), ExplainData::section))
         .with("objects", objects(device))
         .with("ownServices", Tree.each(said(explanation, Part.SERVICES), ExplainData::statement))
@@ -103,6 +108,41 @@ public final class ExplainData {
         .with("stance", stance(explanation))
         .with("translation", translation(device, explanation))
         .with("routesRead", Tree.each(said(explanation, Part.ROUTES), ExplainData::statement));
+  }
+
+  /** What a device hands out, for each network that the file says it of. */
+  private List<Tree> leases(Device device) {
+    List<Tree> all = new ArrayList<>();
+    for (Network network : site.networks().values()) {
+      Network.Lease lease = network.lease();
+      if (lease == null || !lease.device().equals(device.name())) {
+        continue;
+      }
+      List<Host> reserved =
+          site.hosts().values().stream()
+              .filter(each -> each.isOn(network) && each.assigned() == Assignment.RESERVED)
+              .toList();
+      AddressTerm resolver = lease.resolver() == null ? network.resolver() : lease.resolver();
+      List<Address> gateways =
+          lease.gateways().isEmpty() ? site.gateways(network, Family.IPV4) : lease.gateways();
+      all.add(
+          new Tree()
+              .with("network", network.name())
+              .with("addresses", PacketWords.addresses(network.leases()))
+              .with("gateways", Tree.texts(gateways))
+              .with("resolver", resolver == null ? null : resolver.text())
+              .with("time", lease.time())
+              .with(
+                  "reserved",
+                  Tree.each(
+                      reserved,
+                      each ->
+                          new Tree()
+                              .with("host", each.name())
+                              .with("addresses", Tree.texts(each.addresses()))
+                              .with("hardware", each.hardware()))));
+    }
+    return all;
   }
 
   private static String stance(Explanation explanation) {

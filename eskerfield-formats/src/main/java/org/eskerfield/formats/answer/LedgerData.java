@@ -3,10 +3,12 @@ package org.eskerfield.formats.answer;
 
 import java.math.BigInteger;
 import java.util.List;
+import org.eskerfield.explain.Sentences;
 import org.eskerfield.ledger.Block;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.NamedUse;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
@@ -86,6 +88,11 @@ public final class LedgerData {
         .with("assigned", own.assigned())
         .with("state", own.state())
         .with("facesCarrier", !network.carrier().isEmpty())
+        .with("ports", own.ports())
+        .with("vlan", network.vlan())
+        .with("mtu", own.linkMtu())
+        .with("largestSegment", own.largestSegment())
+        .with("facts", Sentences.facts(own))
         .with("note", own.note())
         .with("place", Tree.place(own.place()));
   }
@@ -141,6 +148,7 @@ public final class LedgerData {
         .with("kind", holding.kind())
         .with("device", holding.device())
         .with("who", holding.who())
+        .with("hardware", holding.by() instanceof Host host ? host.hardware() : null)
         .with("ports", Tree.texts(holding.services()))
         .with("place", Tree.place(holding.by().place()));
   }

@@ -75,7 +75,7 @@ public final class Capture implements Consumer<Transit> {
   private final List<Viewpoint> views;
   private final List<Sighting> sightings = new ArrayList<>();
   private final Map<Question, Numbers> connections = new HashMap<>();
-  private final Hardware hardware = new Hardware();
+  private final Hardware hardware;
   private @Nullable String asked;
   private long clock = Long.MIN_VALUE;
   private int packets;
@@ -87,6 +87,7 @@ public final class Capture implements Consumer<Transit> {
    */
   public Capture(Site site, List<Viewpoint> views) {
     this.site = site;
+    this.hardware = new Hardware(site);
     this.views = new ArrayList<>(views);
     this.everywhere = views.isEmpty();
   }
@@ -297,9 +298,18 @@ public final class Capture implements Consumer<Transit> {
         : at(numbers, view, header, sent, direction);
   }
 
-  /** Addresses of Ethernet, invented: of a site's own, never those of a maker (RFC 9542). */
+  /**
+   * Addresses of Ethernet: of hosts as the file says, else invented ones of a site's own (RFC
+   * 9542).
+   */
   private static final class Hardware {
+    private final Site site;
+
     private final Map<String, byte[]> known = new LinkedHashMap<>();
+
+    Hardware(Site site) {
+      this.site = site;
+    }
 
     byte[] of(Leg leg, @Nullable Interface own, @Nullable Network network) {
       String name =
@@ -308,7 +318,17 @@ public final class Capture implements Consumer<Transit> {
             case HOST -> leg.where() + (network == null ? "" : " " + network.name());
             case INTERNET -> "carrier of " + (network == null ? "the internet" : network.name());
           };
-      return known.computeIfAbsent(name, Hardware::invented);
+      Host host = leg.kind() == Leg.Kind.HOST ? site.hosts().get(leg.where()) : null;
+      String told = host == null ? null : host.hardware();
+      return known.computeIfAbsent(name, each -> told == null ? invented(each) : told(told));
+    }
+
+    private static byte[] told(String hardware) {
+      Bytes bytes = new Bytes();
+      for (String digits : hardware.split(":", -1)) {
+        bytes.put8(Integer.parseInt(digits, 16));
+      }
+      return bytes.toArray();
     }
 
     private static byte[] invented(String name) {

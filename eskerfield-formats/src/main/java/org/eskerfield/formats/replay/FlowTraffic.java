@@ -168,9 +168,8 @@ public final class FlowTraffic implements Traffic {
     @Override
     public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       incident.happen(run);
-      String word = incident.restarts() ? "restarted" : "forgotten";
       String whose = incident.who() == null ? "every device" : incident.who().name();
-      return told ? new Happened(incident.at(), null, word, whose) : null;
+      return told ? new Happened(incident.at(), null, incident.what().toString(), whose) : null;
     }
   }
 

@@ -7,9 +7,7 @@ import com.fasterxml.jackson.core.JsonProcessingException;
 import com.fasterxml.jackson.core.JsonToken;
 import java.io.IOException;
 import java.io.UncheckedIOException;
-import java.time.DateTimeException;
 import java.time.Duration;
-import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.EnumSet;
@@ -18,14 +16,9 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Set;
-import java.util.function.Function;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.Tree;
-import org.eskerfield.formats.literal.BadLiteralException;
-import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Size;
 import org.eskerfield.state.DeviceSnapshot;
 import org.eskerfield.state.DeviceSnapshot.Mark;
@@ -61,7 +54,44 @@ public final class SnapshotJson {
                     : new Tree()
                         .with("address", announced.address())
                         .with("port", announced.port()))
-            .with("devices", devices));
+            .with("devices", devices)
+            .with(kept(snapshot)));
+  }
+
+  /** What hosts and devices keep of before a change; nothing where they keep nothing. */
+  private static Tree kept(Snapshot snapshot) {
+    boolean nothing =
+        snapshot.leases().isEmpty() && snapshot.answers().isEmpty() && snapshot.saved().isEmpty();
+    Tree saved = new Tree();
+    snapshot.saved().forEach(saved::with);
+    return nothing
+        ? new Tree()
+        : new Tree()
+            .with(
+                "kept",
+                new Tree()
+                    .with("leases", Tree.each(snapshot.leases(), SnapshotJson::tree))
+                    .with("answers", Tree.each(snapshot.answers(), SnapshotJson::tree))
+                    .with("saved", saved));
+  }
+
+  private static Tree tree(Snapshot.Lease lease) {
+    return new Tree()
+        .with("host", lease.host())
+        .with("addresses", Tree.texts(lease.addresses()))
+        .with("prefixes", Tree.texts(lease.prefixes()))
+        .with("gateways", Tree.texts(lease.gateways()))
+        .with("resolver", lease.resolver())
+        .with("until", lease.until());
+  }
+
+  private static Tree tree(Snapshot.Answer answer) {
+    return new Tree()
+        .with("host", answer.host())
+        .with("name", answer.name())
+        .with("answered-by", answer.answeredBy())
+        .with("addresses", Tree.texts(answer.addresses()))
+        .with("until", answer.until());
   }
 
   private static Tree tree(DeviceSnapshot device) {
@@ -234,23 +264,36 @@ public final class SnapshotJson {
       in.nextToken();
       Part top = new Part("the snapshot", value(in));
       if (in.nextToken() != null) {
-        throw new BadPart("something follows the snapshot");
+        throw new Part.BadPart("something follows the snapshot");
       }
       int version = top.integer("eskerfield-snapshot", 1, Integer.MAX_VALUE);
       if (version != VERSION) {
-        throw new BadPart("it is of version " + version + ", and this reads " + VERSION + " only");
+        throw new Part.BadPart(
+            "it is of version " + version + ", and this reads " + VERSION + " only");
       }
       Map<String, DeviceSnapshot> devices = new LinkedHashMap<>();
       top.part("devices").members().forEach((each, part) -> devices.put(each, device(part)));
       Part announced = top.optional("announced");
+      Part kept = top.optional("kept");
+      Map<String, Integer> saved = new LinkedHashMap<>();
+      if (kept != null) {
+        Part numbers = kept.part("saved");
+        numbers
+            .members()
+            .keySet()
+            .forEach(each -> saved.put(each, numbers.integer(each, 0, Integer.MAX_VALUE)));
+      }
       return new Snapshot(
           top.moment("now"),
           top.number("elapsed"),
           devices,
           announced == null
               ? null
-              : new Snapshot.Announced(announced.address("address"), announced.port("port")));
-    } catch (BadPart e) {
+              : new Snapshot.Announced(announced.address("address"), announced.port("port")),
+          kept == null ? List.of() : kept.items("leases", SnapshotJson::lease),
+          kept == null ? List.of() : kept.items("answers", SnapshotJson::answer),
+          saved);
+    } catch (Part.BadPart e) {
       throw new UnreadableSnapshotException(name + " is no snapshot: " + e.getMessage(), e);
     } catch (JsonProcessingException e) {
       throw new UnreadableSnapshotException(
@@ -270,7 +313,7 @@ public final class SnapshotJson {
   private static Object value(JsonParser in) throws IOException {
     JsonToken token = in.currentToken();
     if (token == null) {
-      throw new BadPart("it is empty");
+      throw new Part.BadPart("it is empty");
     }
     switch (token) {
       case START_OBJECT -> {
@@ -297,129 +340,28 @@ public final class SnapshotJson {
       case VALUE_STRING -> {
         return in.getText();
       }
-      default -> throw new BadPart("a snapshot holds no " + in.getText());
+      default -> throw new Part.BadPart("a snapshot holds no " + in.getText());
     }
   }
 
-  /** Says what of a snapshot cannot be read. */
-  private static final class BadPart extends RuntimeException {
-    private static final long serialVersionUID = 1L;
-
-    BadPart(String message) {
-      super(message);
-    }
+  private static Snapshot.Lease lease(Part part) {
+    Part resolver = part.optional("resolver");
+    return new Snapshot.Lease(
+        part.text("host"),
+        part.items("addresses", Part::address),
+        part.items("prefixes", Part::prefix),
+        part.items("gateways", Part::address),
+        resolver == null ? null : resolver.address(),
+        part.number("until"));
   }
 
-  /** A value with where it stands. */
-  private record Part(String where, Object value) {
-    Map<String, Part> members() {
-      Map<String, Part> members = new LinkedHashMap<>();
-      if (!(value instanceof Map<?, ?> map)) {
-        throw new BadPart(where + " must be an object");
-      }
-      map.forEach(
-          (name, each) -> members.put((String) name, new Part(name + " of " + where, each)));
-      return members;
-    }
-
-    @Nullable Part optional(String name) {
-      return members().get(name);
-    }
-
-    Part part(String name) {
-      Part part = optional(name);
-      if (part == null) {
-        throw new BadPart(where + " has no '" + name + "'");
-      }
-      return part;
-    }
-
-    <T> List<T> items(String name, Function<Part, T> each) {
-      Part part = part(name);
-      if (!(part.value instanceof List<?> all)) {
-        throw new BadPart(part.where + " must be an array");
-      }
-      List<T> items = new ArrayList<>();
-      for (Object item : all) {
-        items.add(each.apply(new Part("item " + items.size() + " of " + part.where, item)));
-      }
-      return items;
-    }
-
-    String text() {
-      if (!(value instanceof String text)) {
-        throw new BadPart(where + " must be a text");
-      }
-      return text;
-    }
-
-    String text(String name) {
-      return part(name).text();
-    }
-
-    long number() {
-      if (!(value instanceof Long number)) {
-        throw new BadPart(where + " must be a whole number");
-      }
-      return number;
-    }
-
-    long number(String name) {
-      long number = part(name).number();
-      if (number < 0 || number >= 1L << 40) {
-        throw new BadPart(part(name).where + " is out of bounds: " + number);
-      }
-      return number;
-    }
-
-    int integer(String name, int least, int most) {
-      long number = part(name).number();
-      if (number < least || number > most) {
-        throw new BadPart(
-            part(name).where + " must be between " + least + " and " + most + ", not " + number);
-      }
-      return (int) number;
-    }
-
-    int port(String name) {
-      return integer(name, 0, 65535);
-    }
-
-    Address address(String name) {
-      try {
-        return Literals.address(text(name));
-      } catch (BadLiteralException e) {
-        throw new BadPart(part(name).where + ": " + e.getMessage());
-      }
-    }
-
-    AddressSet addresses(String name) {
-      AddressSet all = AddressSet.NONE;
-      for (String each : text(name).split(", ", -1)) {
-        try {
-          all = all.union(Literals.addresses(each));
-        } catch (BadLiteralException e) {
-          throw new BadPart(part(name).where + ": " + e.getMessage());
-        }
-      }
-      return all;
-    }
-
-    ZonedDateTime moment(String name) {
-      try {
-        return ZonedDateTime.parse(text(name));
-      } catch (DateTimeException e) {
-        throw new BadPart(part(name).where + " is no moment: " + text(name));
-      }
-    }
-
-    Duration duration() {
-      try {
-        return Duration.parse(text());
-      } catch (DateTimeException e) {
-        throw new BadPart(where + " is no duration: " + text());
-      }
-    }
+  private static Snapshot.Answer answer(Part part) {
+    return new Snapshot.Answer(
+        part.text("host"),
+        part.text("name"),
+        part.text("answered-by"),
+        part.items("addresses", Part::address),
+        part.number("until"));
   }
 
   private static DeviceSnapshot device(Part part) {
@@ -429,8 +371,8 @@ public final class SnapshotJson {
     for (DeviceSnapshot.Bound each : bindings) {
       for (int use : each.uses()) {
         if (use < 0 || use >= 2 * sessions.size()) {
-          throw new BadPart(
-              part.where + " has no session " + (use >> 1) + ", which a binding names");
+          throw new Part.BadPart(
+              part.where() + " has no session " + (use >> 1) + ", which a binding names");
         }
       }
     }
@@ -536,7 +478,7 @@ public final class SnapshotJson {
   private static DeviceSnapshot.Session session(Part part, int bindings) {
     List<Duration> times = part.items("timers", Part::duration);
     if (times.size() != 5) {
-      throw new BadPart("timers of " + part.where + " must be five, not " + times.size());
+      throw new Part.BadPart("timers of " + part.where() + " must be five, not " + times.size());
     }
     Part came = part.optional("came-back");
     return new DeviceSnapshot.Session(
@@ -571,7 +513,7 @@ public final class SnapshotJson {
           Arrays.stream(Mark.values())
               .filter(mark -> word(mark).equals(part.text()))
               .findFirst()
-              .orElseThrow(() -> new BadPart(part.where + " is no mark: " + part.text())));
+              .orElseThrow(() -> new Part.BadPart(part.where() + " is no mark: " + part.text())));
     }
     return marks;
   }

@@ -42,9 +42,9 @@ import org.jspecify.annotations.Nullable;
  * and {@code may-fragment}, {@code true} or {@code false}; {@code do}, optional: {@code open} (if
  * left out); {@code close}, which ends a TCP connection that was opened with the same values; or
  * one of the modes of {@link FileTransfer.Mode}, which opens a data connection on a control
- * connection that was opened with the same values; {@code forget} or {@code restart}, which needs
- * no more than {@code from}, the device or host, and that only where it is not every device; {@code
- * data-port}, optional, the port that is announced for it.
+ * connection that was opened with the same values; {@code forget}, {@code restart} or {@code save},
+ * which needs no more than {@code from}, the device or host, and that only where it is not every
+ * device; {@code data-port}, optional, the port that is announced for it.
  */
 public final class TrafficReader implements Closeable {
   /** The port that is announced for a data connection where none is named. */
@@ -54,6 +54,7 @@ public final class TrafficReader implements Closeable {
   private static final String CLOSE = "close";
   private static final String FORGET = "forget";
   private static final String RESTART = "restart";
+  private static final String SAVE = "save";
   private static final int MOST_KNOWN = 10_000;
   private static final String DO = "do";
   private static final TrafficRows.Names NAMES =
@@ -76,28 +77,57 @@ public final class TrafficReader implements Closeable {
    * A device forgets.
    *
    * @param at the time since the start of the run
-   * @param restarts whether it is restarted, after which freed ports do not rest either
+   * @param what what befalls it
    * @param who the device, or the host whose sessions and bindings are forgotten everywhere; null
    *     for every device
    */
-  public record Incident(Duration at, boolean restarts, @Nullable Named who) implements Entry {
+  public record Incident(Duration at, Kind what, @Nullable Named who) implements Entry {
+    /** What befalls a device. */
+    public enum Kind {
+      /** It forgets. */
+      FORGETS("forgotten"),
+      /** It is restarted, after which freed ports do not rest either. */
+      RESTARTS("restarted"),
+      /** It is told to save what it does. */
+      SAVES("saved");
+
+      private final String word;
+
+      Kind(String word) {
+        this.word = word;
+      }
+
+      /** What has happened to it. */
+      @Override
+      public String toString() {
+        return word;
+      }
+    }
+
     /** Lets it happen. */
     public void happen(Run run) {
       List<String> devices =
           who == null ? List.copyOf(run.site().devices().keySet()) : List.of(who.name());
       if (who instanceof Host host) {
         run.forget(host);
-      } else if (restarts) {
-        devices.forEach(run::clear);
-      } else {
-        devices.forEach(run::forget);
+        return;
+      }
+      switch (what) {
+        case FORGETS -> devices.forEach(run::forget);
+        case RESTARTS -> devices.forEach(run::clear);
+        case SAVES -> devices.forEach(run::save);
       }
     }
 
     /** In words: {@code forgets: skerry}. */
     @Override
     public String toString() {
-      return (restarts ? "restart of " : "forgotten: ") + (who == null ? "everything" : who.name());
+      String of = who == null ? "everything" : who.name();
+      return switch (what) {
+        case FORGETS -> "forgotten: " + of;
+        case RESTARTS -> "restart of " + of;
+        case SAVES -> "saved: " + of;
+      };
     }
   }
 
@@ -206,8 +236,15 @@ public final class TrafficReader implements Closeable {
     }
     row = null;
     String action = given.get("do");
-    if (action.equals(FORGET) || action.equals(RESTART)) {
-      return new Incident(at, action.equals(RESTART), who(given, action));
+    Incident.Kind incident =
+        switch (action) {
+          case FORGET -> Incident.Kind.FORGETS;
+          case RESTART -> Incident.Kind.RESTARTS;
+          case SAVE -> Incident.Kind.SAVES;
+          default -> null;
+        };
+    if (incident != null) {
+      return new Incident(at, incident, who(given, action));
     }
     FileTransfer.Mode transfer = null;
     if (!action.isEmpty() && !action.equals(OPEN) && !action.equals(CLOSE)) {
@@ -219,8 +256,8 @@ public final class TrafficReader implements Closeable {
             file,
             rows.line(),
             "'" + action + "' is nothing to do",
-            "write open, close, active, passive, extended-active, extended-passive, forget or"
-                + " restart");
+            "write open, close, active, passive, extended-active, extended-passive, forget,"
+                + " restart or save");
       }
     }
     Question question = question(given);
@@ -233,7 +270,7 @@ public final class TrafficReader implements Closeable {
   private @Nullable Named who(TrafficRows.Row given, String action) throws UnreadableSiteException {
     String name = given.get("from");
     try {
-      return incident(site, action.equals(RESTART), name);
+      return incident(site, !action.equals(FORGET), name);
     } catch (UnusableQuestionException e) {
       throw problem(file, rows.line(), "from: " + e.getMessage(), e.remedy());
     }

@@ -85,6 +85,7 @@ final class DeviceReader {
         .name(name.text())
         .stance(stance)
         .seesOriginal("original".equals(fields.text("access-sees")))
+        .savesAtOnce(!"when told".equals(fields.text("saves")))
         .verifySource(fields.isTrue("verify-source", false))
         .state(state)
         .interfaces(List.copyOf(interfaces.values()))
@@ -142,6 +143,7 @@ final class DeviceReader {
                   state == null
                       ? Interface.State.UP
                       : Interface.State.valueOf(state.toUpperCase(Locale.ROOT).replace(' ', '_')))
+              .ports(own.texts("port").stream().map(Node.Scalar::text).toList())
               .mtu(site.mtu(own, addresses.stream().anyMatch(each -> each.family() == Family.IPV6)))
               .largestSegment(own.whole("largest-segment"))
               .note(own.text("note"))

@@ -67,6 +67,7 @@ final class HostReader {
                     assigned == null
                         ? Assignment.FIXED
                         : Assignment.valueOf(assigned.toUpperCase(Locale.ROOT)))
+                .hardware(hardware(fields, who, ownNetworks))
                 .ownPrefixes(ownPrefixes)
                 .gateways(gateways)
                 .resolver(resolver)
@@ -81,6 +82,23 @@ final class HostReader {
                 .note(fields.text("note"))
                 .place(name.place())
                 .build());
+  }
+
+  private @Nullable String hardware(Fields fields, String who, List<Network> networks) {
+    Node.Scalar text = fields.scalar("hardware");
+    if (text == null) {
+      return null;
+    }
+    String digits = text.text().replaceAll("[^0-9A-Fa-f]", "").toLowerCase(Locale.ROOT);
+    if (Integer.parseInt(digits.substring(0, 2), 16) % 2 == 1) {
+      problems.add(
+          text,
+          text.text() + " is an address of a group, which no network card has (IEEE 802)",
+          "write the one that stands on the card: its second digit is even");
+    }
+    String hardware = String.join(":", digits.split("(?<=\\G..)"));
+    networks.forEach(network -> site.hold(network.name(), hardware, who, text));
+    return hardware;
   }
 
   /** Reports addresses that are in no network of the host, and networks without an address. */

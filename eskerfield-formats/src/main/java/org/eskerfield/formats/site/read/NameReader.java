@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.formats.site.read;
 
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.formats.literal.Literals;
+import org.eskerfield.formats.literal.Times;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
@@ -18,6 +20,7 @@ import org.jspecify.annotations.Nullable;
 /** Reads the names of the DNS, and who answers what for them. */
 final class NameReader {
   private static final String NO_SUCH_NAME = "none";
+  private static final String TTL = "ttl";
 
   private final SiteReader site;
   private final Map<String, Device> devices;
@@ -33,8 +36,13 @@ final class NameReader {
     for (Fields.NamedNode named : fields.named("names")) {
       Node.Scalar name = named.name();
       List<DomainName.Answer> answers = new ArrayList<>();
+      Duration ttl = null;
       if (named.value() instanceof Node.Mapping mapping) {
         for (Node.Entry entry : mapping.entries()) {
+          if (entry.key().text().equals(TTL)) {
+            ttl = ttl(entry.key(), Fields.texts(entry.value()));
+            continue;
+          }
           add(answers, resolver(entry.key()), entry.key(), Fields.texts(entry.value()));
         }
       } else {
@@ -47,9 +55,21 @@ final class NameReader {
                 "the name '" + name.text() + "' is taken by something else of the site",
                 "names of the DNS need one of their own, such as shop.example");
       }
-      names.put(name.text(), new DomainName(name.text(), answers, name.place()));
+      names.put(name.text(), new DomainName(name.text(), answers, ttl, name.place()));
     }
     return names;
+  }
+
+  private @Nullable Duration ttl(Node.Scalar at, List<Node.Scalar> texts) {
+    Duration time = texts.size() == 1 ? Times.duration(texts.get(0).text()) : null;
+    if (time == null) {
+      site.problems()
+          .add(
+              texts.isEmpty() ? at : texts.get(0),
+              "'ttl' says how long an answer is remembered, and this is no time",
+              "write 90s, 5m or 24h");
+    }
+    return time;
   }
 
   private void add(

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.formats.site.read;
 
+import java.time.Duration;
 import java.util.ArrayList;
+import java.util.Collection;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
@@ -10,6 +12,7 @@ import java.util.Set;
 import org.eskerfield.formats.literal.BadLiteralException;
 import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.literal.Problems;
+import org.eskerfield.formats.literal.Times;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Network;
@@ -19,6 +22,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
+import org.jspecify.annotations.Nullable;
 
 /** Reads networks. */
 final class NetworkReader {
@@ -26,6 +30,9 @@ final class NetworkReader {
   private final Problems problems;
   private final Terms terms;
   private final Map<String, Network> networks;
+
+  /** Who hands out leases: devices are read later. */
+  private final List<Node.Scalar> devices = new ArrayList<>();
 
   NetworkReader(SiteReader site) {
     this.site = site;
@@ -71,6 +78,7 @@ final class NetworkReader {
             .carrier(carrier)
             .routed(routed(fields))
             .leases(leases(fields, prefixes))
+            .vlan(fields.whole("vlan"))
             .mtu(site.mtu(fields, prefixes.stream().anyMatch(each -> each.family() == Family.IPV6)))
             .note(fields.text("note"))
             .place(name.place())
@@ -183,11 +191,57 @@ final class NetworkReader {
     return all;
   }
 
-  void readResolver(Fields.NamedNode named, Fields fields) {
+  /** Reads what names hosts, which are known by now. */
+  void readTold(Fields.NamedNode named, Fields fields) {
     Network made = networks.get(named.name().text());
-    AddressTerm resolver = site.resolver(fields);
-    if (made != null && resolver != null) {
-      networks.put(made.name(), made.withResolver(resolver));
+    if (made != null) {
+      networks.put(
+          made.name(), made.withResolver(site.resolver(fields)).withLease(lease(made, fields)));
+    }
+  }
+
+  private Network.@Nullable Lease lease(Network network, Fields fields) {
+    if (!fields.has("leases-from")) {
+      return null;
+    }
+    Node.Scalar device = fields.scalar("leases-from");
+    if (device != null) {
+      devices.add(device);
+      return new Network.Lease(
+          device.text(), List.of(), null, Network.Lease.USUAL_TIME, device.place());
+    }
+    List<Fields> all = fields.children("leases-from");
+    Fields lease = all.isEmpty() ? null : all.get(0);
+    Node.Scalar by = lease == null ? null : lease.scalar("device");
+    if (lease == null || by == null) {
+      return null;
+    }
+    devices.add(by);
+    for (Node.Scalar text : lease.texts("gateway")) {
+      site.checkOn(network, text, "the gateway");
+    }
+    Node.Scalar time = lease.scalar("time");
+    Duration read = time == null ? Network.Lease.USUAL_TIME : Times.duration(time.text());
+    if (time != null && (read == null || read.isZero())) {
+      problems.add(time, "'" + time.text() + "' is no time of a lease", "write 8h, 30m or 1d");
+    }
+    return new Network.Lease(
+        by.text(),
+        terms.literals(lease.texts("gateway")),
+        site.resolver(lease),
+        read == null ? Network.Lease.USUAL_TIME : read,
+        by.place());
+  }
+
+  /** Reports devices that hand out leases and are not described. */
+  void reportUnknownDevices(Collection<String> known) {
+    for (Node.Scalar device : devices) {
+      if (!known.contains(device.text())) {
+        problems.add(
+            device,
+            "no device is called '" + device.text() + "'",
+            problems.didYouMean(device.text(), known, "there is: " + String.join(", ", known)));
+      }
     }
   }
 }

@@ -236,7 +236,7 @@ public final class SiteReader {
           named.name().text(), schedules.read(named.name(), fields.children(named.value())));
     }
     for (Fields.NamedNode named : fields.named("networks")) {
-      networkReader.readResolver(named, child(fields, named));
+      networkReader.readTold(named, child(fields, named));
     }
     readGroups(fields);
     HostReader hostReader = new HostReader(this);
@@ -250,6 +250,7 @@ public final class SiteReader {
         devices.put(named.name().text(), device);
       }
     }
+    networkReader.reportUnknownDevices(devices.keySet());
     Place start = new Place(source.file(), 1, 1);
     if (fields.has("devices") && fields.named("devices").isEmpty()) {
       problems.add(fields.place("devices"), "there is no device", "describe at least one");
@@ -371,6 +372,17 @@ public final class SiteReader {
   }
 
   /** Reports an address that somebody else has on the same network. */
+  /** Takes note that somebody has an address of Ethernet on a network, and reports a second one. */
+  void hold(String network, String hardware, String who, Node.Scalar at) {
+    String other = holders.putIfAbsent(network + " " + hardware, who);
+    if (other != null) {
+      problems.add(
+          at,
+          "the hardware address " + hardware + " of " + who + " is also that of " + other,
+          "look again: each network card has its own");
+    }
+  }
+
   void hold(String network, Address address, String who, Node.Scalar at) {
     String other = holders.putIfAbsent(network + " " + address, who);
     if (other != null) {

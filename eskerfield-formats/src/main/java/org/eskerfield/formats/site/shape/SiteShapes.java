@@ -28,6 +28,11 @@ public final class SiteShapes {
   /** Interface names, which often hold a slash or colon. */
   public static final Pattern INTERFACE_NAME = Pattern.compile("^[^\\s,]+$");
 
+  /** Addresses of Ethernet (IEEE EUI-48), in the ways in which devices show them. */
+  static final Pattern HARDWARE =
+      Pattern.compile(
+          "^([0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}$|^([0-9A-Fa-f]{4}[.]){2}[0-9A-Fa-f]{4}$");
+
   /** Titles: any words on one line. */
   public static final Pattern TITLE = Pattern.compile("^\\S(.*\\S)?$");
 
@@ -53,6 +58,24 @@ public final class SiteShapes {
           Keys.must("to", new Text(null, "a prefix"), "which block it is", "192.0.2.64/28"),
           Keys.must(
               "via", Keys.ADDRESS, "the address on this network that gets it", "198.51.100.140"));
+
+  public static final Shape LEASE =
+      Keys.shape(
+          "what comes with a lease",
+          Keys.must(
+              "device", new Text(NAME, "the name of a device"), "who hands it out", "breakwater"),
+          Keys.may(
+              "gateway",
+              Keys.ADDRESSES,
+              "where hosts send what is not on their own network; the device of the network if left"
+                  + " out",
+              "10.77.4.1"),
+          RESOLVER,
+          Keys.may(
+              "time",
+              Keys.IDLE,
+              "how long a lease lasts; it is renewed after half of that; 24h if left out",
+              "8h"));
 
   public static final Shape NETWORK =
       Keys.shape(
@@ -83,6 +106,13 @@ public final class SiteShapes {
               new Texts("an address, prefix or range, or a list of them"),
               "which addresses are handed out as leases",
               "10.77.4.100-10.77.4.199"),
+          Keys.may(
+              "leases-from",
+              new Either(new Text(NAME, "the name of a device"), new Child(LEASE)),
+              "which device hands them out, and what it tells with them",
+              "breakwater"),
+          Keys.may(
+              "vlan", new Whole(1, 4094), "the number of its virtual network (IEEE 802.1Q)", "44"),
           MTU,
           RESOLVER,
           Keys.NOTE);
@@ -165,6 +195,11 @@ public final class SiteShapes {
               "how the host comes by its address",
               "reserved"),
           Keys.may(
+              "hardware",
+              new Text(HARDWARE, "an address of Ethernet such as 02:00:5e:10:00:09"),
+              "the host's address of Ethernet, which a reservation is made for",
+              "02:00:5e:10:00:09"),
+          Keys.may(
               "gateway",
               Keys.ADDRESSES,
               "where the host sends what is not on its own network",
@@ -231,6 +266,11 @@ public final class SiteShapes {
               new Word(List.of("up", "off", "no link")),
               "whether the interface carries packets",
               "up"),
+          Keys.may(
+              "port",
+              new Texts("what the device calls its socket, or a list of them", true),
+              "which sockets of the device it is",
+              "3"),
           MTU,
           Keys.may(
               "largest-segment",
@@ -315,6 +355,12 @@ public final class SiteShapes {
               new Word(List.of("translated", "original")),
               "which destination access rules see",
               "original"),
+          Keys.may(
+              "saves",
+              new Word(List.of("at once", "when told")),
+              "when the device keeps a change for its next start; what it was not told to save is"
+                  + " gone then",
+              "when told"),
           Keys.may(
               "verify-source",
               new Truth(),

@@ -240,10 +240,26 @@ public final class SiteWriter {
       leases.add(range.toString());
     }
     put(map, "leases", some(leases));
+    put(map, "leases-from", lease(network.lease()));
+    put(map, "vlan", network.vlan());
     put(map, "mtu", network.mtu());
     put(map, "resolver", network.resolver() == null ? null : network.resolver().text());
     put(map, "note", network.note());
     return map;
+  }
+
+  private static @Nullable Object lease(Network.@Nullable Lease lease) {
+    if (lease == null) {
+      return null;
+    }
+    Map<String, Object> map = new LinkedHashMap<>();
+    map.put("device", lease.device());
+    put(map, "gateway", texts(lease.gateways()));
+    put(map, "resolver", lease.resolver() == null ? null : lease.resolver().text());
+    if (!lease.time().equals(Network.Lease.USUAL_TIME)) {
+      map.put("time", lease.time().toSeconds() + "s");
+    }
+    return map.size() == 1 ? lease.device() : map;
   }
 
   private static Map<String, Object> host(Host host) {
@@ -252,6 +268,7 @@ public final class SiteWriter {
     map.put("on", on.isEmpty() ? Site.INTERNET : some(on));
     map.put("at", texts(host.addresses()));
     map.put("assigned", host.assigned().toString());
+    put(map, "hardware", host.hardware());
     put(map, "gateway", texts(host.gateways()));
     put(map, "listens", services(host.listens()));
     if (!host.answersPing()) {
@@ -308,6 +325,9 @@ public final class SiteWriter {
       String resolver = answer.resolver() == null ? Site.INTERNET : answer.resolver();
       map.put(resolver, answer(answer));
     }
+    if (name.ttl() != null) {
+      map.put("ttl", name.ttl().toSeconds() + "s");
+    }
     return map;
   }
 
@@ -343,6 +363,7 @@ public final class SiteWriter {
     if (device.seesOriginal()) {
       map.put("access-sees", "original");
     }
+    put(map, "saves", device.savesAtOnce() ? null : "when told");
     putIf(map, "verify-source", device.verifySource());
     map.put("state", state(device.state()));
     return map;
@@ -410,6 +431,7 @@ public final class SiteWriter {
     if (!own.isUp()) {
       map.put("state", own.state().toString());
     }
+    put(map, "port", texts(own.ports()));
     put(map, "mtu", own.mtu());
     put(map, "largest-segment", own.largestSegment());
     put(map, "note", own.note());

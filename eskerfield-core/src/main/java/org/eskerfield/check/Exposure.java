@@ -27,8 +27,8 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
@@ -79,11 +79,7 @@ final class Exposure {
   // What a passage offers.
 
   private void offered(Device device, Passage passage) {
-    PacketSet in =
-        passage
-            .arrived()
-            .intersection(check.fromStrangers)
-            .intersection(check.space.of(Family.IPV4));
+    PacketSet in = passage.arrived().intersection(check.fromStrangers);
     InwardRule rule = InwardRule.of(passage.destinationRule());
     if (in.isEmpty() || rule == null) {
       return;
@@ -254,13 +250,7 @@ final class Exposure {
       return;
     }
     for (Network network : check.site.networks().values()) {
-      boolean inside = !network.isOutside();
-      PacketSet all = check.space.destinations(AddressSet.ofPrefixes(network.prefixes()));
-      if (inside
-          && in.without(Dimension.SOURCE)
-              .covers(
-                  all.intersection(in.without(Dimension.DESTINATION))
-                      .intersection(check.space.of(Family.IPV4)))) {
+      if (!network.isOutside() && isWhole(network, in)) {
         check.add(
             Code.PREFIX_OFFERED,
             rule,
@@ -275,6 +265,22 @@ final class Exposure {
         return;
       }
     }
+  }
+
+  /** Whether packets of a set may go to every address that a network has of a family. */
+  private boolean isWhole(Network network, PacketSet in) {
+    for (Prefix prefix : network.prefixes()) {
+      PacketSet all =
+          check
+              .space
+              .destinations(AddressSet.ofPrefixes(List.of(prefix)))
+              .intersection(in.without(Dimension.DESTINATION).without(Dimension.DESTINATION_HIGH));
+      if (!all.isEmpty()
+          && in.without(Dimension.SOURCE).without(Dimension.SOURCE_HIGH).covers(all)) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** Whether a service is all, or all high ports, as written to let replies in. */

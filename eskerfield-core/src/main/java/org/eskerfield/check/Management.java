@@ -174,11 +174,16 @@ final class Management {
         Cure.of("let only insiders reach it", new Change.Alter(own, own.withFrom(inner))));
   }
 
-  /** Whether packets of a set may come from every address of the internet. */
+  /** Whether packets of a set may come from every address that the internet has of a family. */
   static boolean isOpenToAll(Inspection check, PacketSet set) {
     PacketSet sources =
         set.withoutAllBut(Dimension.FAMILY, Dimension.SOURCE_HIGH, Dimension.SOURCE);
-    PacketSet all = check.fromStrangers.intersection(check.space.of(Family.IPV4));
-    return sources.covers(all);
+    for (Family family : Family.values()) {
+      PacketSet all = check.fromStrangers.intersection(check.space.of(family));
+      if (!all.isEmpty() && set.meets(check.space.of(family)) && sources.covers(all)) {
+        return true;
+      }
+    }
+    return false;
   }
 }

@@ -107,19 +107,25 @@ final class Rehearsals {
   // Between inner networks: what arrives must be answered.
 
   private void betweenNetworks() {
+    for (Family family : Family.values()) {
+      betweenNetworks(family);
+    }
+  }
+
+  private void betweenNetworks(Family family) {
     Map<String, Host> first = new LinkedHashMap<>();
     for (Host host : check.site.hosts().values()) {
-      if (!host.isOutside() && !host.off() && host.address(Family.IPV4) != null) {
+      if (!host.isOutside() && !host.off() && host.address(family) != null) {
         host.networks().forEach(network -> first.putIfAbsent(network.name(), host));
       }
     }
     for (Host sender : new LinkedHashSet<>(first.values())) {
       for (Host receiver : new LinkedHashSet<>(first.values())) {
-        Address to = receiver.address(Family.IPV4);
+        Address to = receiver.address(family);
         if (to == null || sender.equals(receiver)) {
           continue;
         }
-        for (Probe probe : probes(receiver)) {
+        for (Probe probe : probes(receiver, family)) {
           Attempt attempt = check.attempt(sender, to, probe);
           Conversation conversation = check.tracer.converse(attempt);
           if (isLost(conversation)) {
@@ -156,10 +162,10 @@ final class Rehearsals {
     }
   }
 
-  private static List<Probe> probes(Host receiver) {
+  private static List<Probe> probes(Host receiver, Family family) {
     List<Probe> probes = new ArrayList<>();
     if (receiver.answersPing()) {
-      probes.add(Probe.ping(Family.IPV4));
+      probes.add(Probe.ping(family));
     }
     for (ServiceTerm term : receiver.listens().stream().limit(2).toList()) {
       ServicePart part = term.service().parts().get(0);

@@ -398,9 +398,14 @@ final class Sides {
 
   /** Whether an interface leads to nothing but what the file describes. */
   private boolean sidesWith(Device device, Interface own) {
-    Address some = check.strangers().lowest(Family.IPV4);
-    Interface towards = some == null ? null : check.sets(device).program().towards(some);
-    return towards == null || !towards.name().equals(own.name());
+    for (Family family : Family.values()) {
+      Address some = check.strangers().lowest(family);
+      Interface towards = some == null ? null : check.sets(device).program().towards(some);
+      if (towards != null && towards.name().equals(own.name())) {
+        return false;
+      }
+    }
+    return true;
   }
 
   // Routes.

@@ -323,6 +323,8 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
       for (Prefix prefix : prefixes) {
         if (prefix.isNetworkOrBroadcast(prefix.first())) {
           ends.addAll(List.of(prefix.first(), prefix.last()));
+        } else if (prefix.isRouterAnycast(prefix.first())) {
+          ends.add(prefix.first());
         }
       }
       return AddressSet.ofPrefixes(prefixes)

@@ -24,6 +24,8 @@ public record Holding(
     NETWORK_ADDRESS,
     /** The broadcast address of a connected network. */
     BROADCAST,
+    /** The address of every router of a connected IPv6 network (RFC 4291 section 2.6.1). */
+    ROUTER_ANYCAST,
     /** The carrier's router. */
     CARRIER,
     /** An interface of a device. */

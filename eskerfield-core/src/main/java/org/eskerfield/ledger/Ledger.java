@@ -50,6 +50,12 @@ public final class Ledger {
         if (prefix.isNetworkOrBroadcast(prefix.first())) {
           note(network, Holding.Kind.NETWORK_ADDRESS, "network address", prefix.first());
           note(network, Holding.Kind.BROADCAST, "broadcast address", prefix.last());
+        } else if (prefix.isRouterAnycast(prefix.first())) {
+          note(
+              network,
+              Holding.Kind.ROUTER_ANYCAST,
+              "every router there (subnet-router anycast)",
+              prefix.first());
         }
       }
     }

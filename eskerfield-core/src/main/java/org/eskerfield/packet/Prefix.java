@@ -78,6 +78,14 @@ public record Prefix(Address first, int length) {
   }
 
   /**
+   * Whether the address is that of every router of an IPv6 network, and so no host's (RFC 4291
+   * section 2.6.1); point-to-point links of /127 (RFC 6164) and single addresses have none.
+   */
+  public boolean isRouterAnycast(Address address) {
+    return first.family() == Family.IPV6 && length <= 126 && address.equals(first);
+  }
+
+  /**
    * The address at the same position of another block.
    *
    * @param member an address of this block

@@ -42,10 +42,19 @@ public final class SpecialAddresses {
 
   private static final AddressSet SHARED = AddressSet.ofPrefixes(List.of(v4(100, 64, 0, 0, 10)));
 
+  /** What no router passes on to another network (RFC 4291 section 2.5.6). */
+  public static final AddressSet FOR_NEIGHBOURS_ONLY =
+      AddressSet.ofPrefixes(List.of(v6(0xfe80, 10)));
+
   private static final AddressSet LINK_LOCAL =
       AddressSet.ofPrefixes(List.of(v4(169, 254, 0, 0, 16), v6(0xfe80, 10)));
 
   private SpecialAddresses() {}
+
+  /** Whether it is link-local: for neighbours on one network only (RFC 3927, RFC 4291). */
+  public static boolean isLinkLocal(Address address) {
+    return LINK_LOCAL.contains(address);
+  }
 
   /** What kind of special address it is, as a sentence calls it: {@code a private address}. */
   public static String kind(Address address) {

@@ -122,10 +122,12 @@ public final class DeviceProgram {
     }
     this.routes = new RouteTable(device);
     this.own = AddressSet.ofAddresses(device.addresses());
-    this.owned = new Condition.Destination(own);
+    this.owned = new Condition.Destination(own.union(anycasts(device)));
     this.unforwarded =
         new Condition.Destination(
-            SpecialAddresses.MULTICAST_OR_BROADCAST.union(broadcasts(device)));
+            SpecialAddresses.MULTICAST_OR_BROADCAST
+                .union(SpecialAddresses.FOR_NEIGHBOURS_ONLY)
+                .union(broadcasts(device)));
     this.shared = new Condition.Destination(sharedAddresses(device));
     this.claims = new Claims(site, device, routes, own);
     this.translations = new Translations(site, device, claims);
@@ -180,6 +182,25 @@ public final class DeviceProgram {
       }
     }
     return AddressSet.ofAddresses(broadcasts);
+  }
+
+  /** The addresses by which a device is spoken to as one of the routers of a network. */
+  private static AddressSet anycasts(Device device) {
+    AddressSet all = AddressSet.NONE;
+    for (Interface own : device.interfaces()) {
+      all = all.union(anycasts(own.network()));
+    }
+    return all;
+  }
+
+  static AddressSet anycasts(Network network) {
+    List<Address> all = new ArrayList<>();
+    for (Prefix prefix : network.prefixes()) {
+      if (prefix.isRouterAnycast(prefix.first())) {
+        all.add(prefix.first());
+      }
+    }
+    return AddressSet.ofAddresses(all);
   }
 
   /** Compiles the policy of a device of the site. */

@@ -274,7 +274,9 @@ public final class SiteProgram {
       for (Interface own : device.interfaces()) {
         if (own.network().name().equals(network.name())) {
           peculiar.addAll(own.addresses());
-          AddressSet addresses = AddressSet.ofAddresses(own.addresses());
+          AddressSet anycasts = DeviceProgram.anycasts(network);
+          AddressSet addresses = AddressSet.ofAddresses(own.addresses()).union(anycasts);
+          rest = rest.union(anycasts);
           found.add(new Taker(Role.DEVICE, null, device, own, to(addresses)));
         }
       }
@@ -358,7 +360,17 @@ public final class SiteProgram {
         || host.networks().size() > 1
         || !host.ownPrefixes().isEmpty()
         || !host.gateways().isEmpty()
+        || isToldGateway(host)
         || !host.blocked().isEmpty();
+  }
+
+  /** Whether a lease names its gateway, which others on the network may not have. */
+  private static boolean isToldGateway(Host host) {
+    boolean told = false;
+    for (Network network : host.isTold() ? host.networks() : List.<Network>of()) {
+      told |= network.lease() != null && !network.lease().gateways().isEmpty();
+    }
+    return told;
   }
 
   /** What is asked of a host's packets. */

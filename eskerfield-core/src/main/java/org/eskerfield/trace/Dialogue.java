@@ -285,22 +285,7 @@ final class Dialogue {
     Named sender = attempt.sender();
     Snapshot.Answer old = memory.remembered(sender.name(), name);
     if (old != null) {
-      List<String> texts = old.addresses().stream().map(Address::toString).toList();
-      return new Lookup(
-          name,
-          null,
-          old.answeredBy(),
-          new DomainName.Answer(old.answeredBy(), old.addresses(), null, texts, Place.IN_CODE),
-          /* remembered= */ true,
-          sender.name()
-              + " remembers that "
-              + name
-              + " is "
-              + joined(old.addresses())
-              + ", as "
-              + old.answeredBy()
-              + " said, for another "
-              + Moments.text(Duration.ofMillis(memory.left(old))));
+      return remembered(old);
     }
     Address resolver = sender instanceof Host host ? site.resolver(host) : null;
     Address source = resolver == null ? null : source(resolver);
@@ -355,6 +340,25 @@ final class Dialogue {
         answer,
         /* remembered= */ false,
         who + " says that " + name + " is " + joined(answer.addresses()));
+  }
+
+  private Lookup remembered(Snapshot.Answer old) {
+    List<String> texts = old.addresses().stream().map(Address::toString).toList();
+    return new Lookup(
+        old.name(),
+        null,
+        old.answeredBy(),
+        new DomainName.Answer(old.answeredBy(), old.addresses(), null, texts, Place.IN_CODE),
+        /* remembered= */ true,
+        old.host()
+            + " remembers that "
+            + old.name()
+            + " is "
+            + joined(old.addresses())
+            + ", as "
+            + old.answeredBy()
+            + " said, for another "
+            + Moments.text(Duration.ofMillis(memory.left(old))));
   }
 
   private static String joined(List<Address> addresses) {

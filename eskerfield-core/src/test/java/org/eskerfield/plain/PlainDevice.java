@@ -395,7 +395,8 @@ final class PlainDevice {
     Address source = given.source();
     if (policy.isOwnIn(source, realm)
         || SpecialAddresses.NEVER_A_SOURCE.contains(source)
-        || SpecialAddresses.MULTICAST_OR_BROADCAST.contains(given.destination())) {
+        || SpecialAddresses.MULTICAST_OR_BROADCAST.contains(given.destination())
+        || given.destination().high() >>> 54 == 0xfe80 >> 6) {
       return End.DROPPED;
     }
     for (Interface own : device.interfaces()) {

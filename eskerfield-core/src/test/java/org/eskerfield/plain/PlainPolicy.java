@@ -65,7 +65,18 @@ final class PlainPolicy {
   // Addresses.
 
   boolean isOwn(Address address) {
-    return device.interfaces().stream().anyMatch(own -> own.addresses().contains(address));
+    return device.interfaces().stream()
+        .anyMatch(own -> own.addresses().contains(address) || isEveryRouter(own, address));
+  }
+
+  /** RFC 4291 section 2.6.1: the lowest address of an IPv6 network, but of /127 and /128. */
+  static boolean isEveryRouter(Interface own, Address address) {
+    return own.network().prefixes().stream()
+        .anyMatch(
+            prefix ->
+                address.family() == Family.IPV6
+                    && prefix.length() < 127
+                    && address.equals(prefix.first()));
   }
 
   boolean isOwnIn(Address address, String realm) {

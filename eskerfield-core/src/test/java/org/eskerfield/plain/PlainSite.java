@@ -401,7 +401,8 @@ final class PlainSite {
   private @Nullable Hop hand(Network network, Address to, @Nullable Device from) {
     for (Device device : site.devices().values()) {
       for (Interface own : device.interfaces()) {
-        if (own.network().name().equals(network.name()) && own.addresses().contains(to)) {
+        if (own.network().name().equals(network.name())
+            && (own.addresses().contains(to) || PlainPolicy.isEveryRouter(own, to))) {
           return arrive(device, own);
         }
       }

@@ -347,11 +347,16 @@ public final class QuestionReader {
     Network network = site.networkOf(lowest);
     Prefix prefix = network == null ? null : network.prefixOf(lowest);
     for (Address each = lowest; each != null && prefix != null; each = each.next()) {
-      if (!prefix.isNetworkOrBroadcast(each) && site.deviceAt(each) == null) {
+      if (!isOfAll(prefix, each) && site.deviceAt(each) == null) {
         return prefix.contains(each) ? each : lowest;
       }
     }
     return lowest;
+  }
+
+  /** Whether an address is no single member's. */
+  private static boolean isOfAll(Prefix prefix, Address address) {
+    return prefix.isNetworkOrBroadcast(address) || prefix.isRouterAnycast(address);
   }
 
   // From.
@@ -376,13 +381,17 @@ public final class QuestionReader {
     }
     Network network = site.networkOf(address);
     Prefix prefix = network == null ? null : network.prefixOf(address);
-    boolean ofAll = prefix != null && prefix.isNetworkOrBroadcast(address);
+    boolean ofAll = prefix != null && isOfAll(prefix, address);
     if (ofAll || SpecialAddresses.NEVER_A_SOURCE.contains(address)) {
       throw new UnusableQuestionException(
           "from",
           "no host can have the address " + address,
           ofAll
-              ? "it is the network or broadcast address of " + prefix
+              ? "it is "
+                  + (address.family() == Family.IPV4
+                      ? "the network or broadcast address of "
+                      : "that of every router on ")
+                  + prefix
               : "it is " + SpecialAddresses.kind(address));
     }
     return Host.unnamed(address, network);

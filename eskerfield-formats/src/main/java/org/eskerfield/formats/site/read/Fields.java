@@ -228,6 +228,8 @@ final class Fields implements Placed {
           && !scalar.isText()
           && !scalar.isNull()) {
         remedy += "; a number or truth value that is meant as text stands in quotes";
+      } else if (value instanceof Shape.Text text && text.pattern() == SiteShapes.NAME) {
+        remedy = SiteShapes.nameInstead(text.pattern(), scalar.text());
       }
     }
     problems.add(
@@ -320,7 +322,7 @@ final class Fields implements Placed {
                 ? "begin and end it with a letter or digit"
                 : named.value() instanceof Shape.Word
                     ? "write ZONE to ZONE, or otherwise"
-                    : "names hold no blanks and none of / : ,");
+                    : SiteShapes.nameInstead(named.names(), name));
       }
       fits(entry.value(), named.value(), name, entry.key().place());
     }

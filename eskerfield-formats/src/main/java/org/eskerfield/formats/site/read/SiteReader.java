@@ -40,6 +40,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Size;
+import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
@@ -342,7 +343,16 @@ public final class SiteReader {
       return;
     }
     Prefix prefix = network.prefixOf(address);
-    if (prefix == null) {
+    if (prefix == null && SpecialAddresses.isLinkLocal(address)) {
+      problems.add(
+          text,
+          "the address "
+              + address
+              + " of "
+              + who
+              + " is link-local: each network has its own of that name",
+          "write the address that it has of network '" + network.name() + "'");
+    } else if (prefix == null) {
       if (!network.prefixes().isEmpty()) {
         problems.add(
             text,
@@ -356,6 +366,17 @@ public final class SiteReader {
                 + String.join(", ", network.prefixes().stream().map(Prefix::toString).toList()),
             "correct the address or the network");
       }
+    } else if (prefix.isRouterAnycast(address)) {
+      problems.add(
+          text,
+          "the address "
+              + address
+              + " of "
+              + who
+              + " is that of every router on "
+              + prefix
+              + " (subnet-router anycast, RFC 4291)",
+          "choose a higher one, such as " + address.next());
     } else if (prefix.isNetworkOrBroadcast(address)) {
       problems.add(
           text,

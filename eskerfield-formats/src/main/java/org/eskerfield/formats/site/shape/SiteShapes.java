@@ -25,6 +25,21 @@ public final class SiteShapes {
   /** Names that stand where addresses, services and interfaces may stand too. */
   public static final Pattern NAME = Pattern.compile("^[^\\s/:,]+$");
 
+  /**
+   * What to write in place of a name that cannot stand for an address, service or interface.
+   *
+   * @param pattern {@link #NAME} or {@link #INTERFACE_NAME}, which it does not fit
+   */
+  public static String nameInstead(Pattern pattern, String name) {
+    boolean ofInterface = pattern == INTERFACE_NAME;
+    String cannot = ofInterface ? "[\\s,]+" : "[\\s/:,]+";
+    String would = name.strip().replaceAll(cannot, "-").replaceAll("^-|-$", "");
+    return (ofInterface
+            ? "names of interfaces hold no blanks and no comma"
+            : "names hold no blanks and none of / : ,")
+        + (would.isEmpty() ? "" : "; write " + would + ", everywhere");
+  }
+
   /** Interface names, which often hold a slash or colon. */
   public static final Pattern INTERFACE_NAME = Pattern.compile("^[^\\s,]+$");
 

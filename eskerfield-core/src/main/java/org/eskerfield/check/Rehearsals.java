@@ -25,6 +25,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
@@ -143,7 +144,7 @@ final class Rehearsals {
     Set<String> done = new HashSet<>();
     for (Host sender : check.site.hosts().values()) {
       for (Family family : sender.isOutside() || sender.off() ? new Family[0] : Family.values()) {
-        Address to = check.strangers().lowest(family);
+        Address to = Outside.stranger(check.site, family);
         if (to == null || sender.address(family) == null) {
           continue;
         }

@@ -17,6 +17,9 @@ public final class Outside {
   /** Somebody on the internet where it does not matter who (RFC 5737). */
   private static final Address ANYBODY = Address.ipv4(192, 0, 2, 1);
 
+  /** The same over IPv6 (RFC 3849). */
+  private static final Address ANYBODY_V6 = new Address(Family.IPV6, 0x2001_0db8L << 32, 1);
+
   private Outside() {}
 
   /**
@@ -80,6 +83,19 @@ public final class Outside {
         return own;
       }
     }
-    return among.contains(ANYBODY) ? ANYBODY : among.lowest(Family.IPV4);
+    return anybody(among, Family.IPV4);
+  }
+
+  /** Somebody of whom the file says nothing, and who is taken to answer; null for nobody. */
+  public static @Nullable Address stranger(Site site, Family family) {
+    List<Address> named = new ArrayList<>();
+    site.hosts().values().forEach(host -> named.addAll(host.addresses()));
+    AddressSet described = AddressSet.ofAddresses(named);
+    return anybody(beyondLinks(site).intersection(described.complement()), family);
+  }
+
+  private static @Nullable Address anybody(AddressSet among, Family family) {
+    Address usual = family == Family.IPV4 ? ANYBODY : ANYBODY_V6;
+    return among.contains(usual) ? usual : among.lowest(family);
   }
 }

@@ -16,7 +16,6 @@ import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
@@ -35,13 +34,11 @@ public final class Connections {
   private static final int HTTPS = 443;
 
   private final Site site;
-  private final AddressSet strangers;
   private final ZonedDateTime at;
   private final Set<Attempt> attempts = new LinkedHashSet<>();
 
   private Connections(Site site) {
     this.site = site;
-    this.strangers = Outside.beyondLinks(site);
     this.at = VirtualClock.start(site.timeZone());
   }
 
@@ -66,7 +63,7 @@ public final class Connections {
         senders.add(host);
       }
     }
-    Address stranger = strangers.intersection(Outside.described(site).complement()).lowest(family);
+    Address stranger = Outside.stranger(site, family);
     for (Host sender : senders) {
       for (Host receiver : site.hosts().values()) {
         Integer port = port(receiver.listens());

@@ -291,7 +291,7 @@ class PacketSizesTest {
         .containsExactly(
             tuple("clerk to 10.77.4.20", new Passed(1500, 1500), new Passed(1400, 1400)),
             tuple("kiosk to 192.0.2.200", new Passed(1492, 1492), new Passed(1400, 1400)),
-            tuple("kiosk to 1.0.0.0", new Passed(1492, 1492), new Passed(1400, 1400)),
+            tuple("kiosk to 192.0.2.1", new Passed(1492, 1492), new Passed(1400, 1400)),
             tuple("clerk to fd01:77:4::20", new Passed(1500, 1500), new Passed(1400, 1400)));
   }
 

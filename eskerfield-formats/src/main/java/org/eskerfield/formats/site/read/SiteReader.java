@@ -392,19 +392,8 @@ public final class SiteReader {
     }
   }
 
-  /** Reports an address that somebody else has on the same network. */
-  /** Takes note that somebody has an address of Ethernet on a network, and reports a second one. */
-  void hold(String network, String hardware, String who, Node.Scalar at) {
-    String other = holders.putIfAbsent(network + " " + hardware, who);
-    if (other != null) {
-      problems.add(
-          at,
-          "the hardware address " + hardware + " of " + who + " is also that of " + other,
-          "look again: each network card has its own");
-    }
-  }
-
-  void hold(String network, Address address, String who, Node.Scalar at) {
+  /** Reports an address, of IP or of Ethernet, that somebody else has on the same network. */
+  void hold(String network, Object address, String who, Node.Scalar at) {
     String other = holders.putIfAbsent(network + " " + address, who);
     if (other != null) {
       problems.add(

@@ -171,7 +171,7 @@ final class Targets {
   private void lease(Network network, Network.Lease lease) {
     for (Address gateway : lease.gateways()) {
       List<Address> candidates = check.site.gateways(network, gateway.family());
-      if (!candidates.contains(gateway)) {
+      if (!candidates.contains(gateway) && !isRouterOn(network, gateway)) {
         Network.Lease right =
             new Network.Lease(
                 lease.device(), candidates, lease.resolver(), lease.time(), lease.place());
@@ -193,13 +193,21 @@ final class Targets {
     }
   }
 
+  private boolean isRouterOn(Network network, Address address) {
+    return check.site.devices().values().stream()
+        .flatMap(device -> device.interfaces().stream())
+        .anyMatch(
+            own ->
+                own.network().name().equals(network.name()) && own.addresses().contains(address));
+  }
+
   private void gateway(Host host) {
     for (Address gateway : host.gateways()) {
       boolean carrier =
           host.networks().stream().anyMatch(network -> network.carrier().contains(gateway));
-      Device device = check.site.deviceAt(gateway);
+      boolean router = host.networks().stream().anyMatch(network -> isRouterOn(network, gateway));
       boolean reached = host.networks().stream().anyMatch(n -> n.prefixOf(gateway) != null);
-      if (carrier || (device != null && reached)) {
+      if (carrier || router) {
         continue;
       }
       Host other = check.site.hostAt(gateway);

@@ -83,6 +83,9 @@ public record Host(
     return networks.isEmpty();
   }
 
+  private static final Prefix LINK_LOCAL =
+      new Prefix(new Address(Family.IPV6, 0xfe80L << 48, 0), 10);
+
   /** Whether somebody tells it its address, and what else it has to know. */
   public boolean isTold() {
     return assigned == Assignment.LEASED || assigned == Assignment.RESERVED;
@@ -122,10 +125,15 @@ public record Host(
         all.add(new Neighbours(named, own == null ? null : networkHolding(own)));
         continue;
       }
+      boolean six = false;
       for (Network network : networks) {
         for (Prefix prefix : network.prefixes()) {
           if (prefix.family() == family) {
             all.add(new Neighbours(prefix, network));
+            if (family == Family.IPV6 && !six) {
+              all.add(new Neighbours(LINK_LOCAL, network));
+              six = true;
+            }
           }
         }
       }

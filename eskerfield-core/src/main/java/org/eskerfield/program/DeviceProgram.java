@@ -126,7 +126,7 @@ public final class DeviceProgram {
     this.unforwarded =
         new Condition.Destination(
             SpecialAddresses.MULTICAST_OR_BROADCAST
-                .union(SpecialAddresses.FOR_NEIGHBOURS_ONLY)
+                .union(SpecialAddresses.FOR_NEIGHBOURS_ONLY.intersection(own.complement()))
                 .union(broadcasts(device)));
     this.shared = new Condition.Destination(sharedAddresses(device));
     this.claims = new Claims(site, device, routes, own);

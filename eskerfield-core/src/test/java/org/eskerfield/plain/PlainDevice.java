@@ -396,7 +396,8 @@ final class PlainDevice {
     if (policy.isOwnIn(source, realm)
         || SpecialAddresses.NEVER_A_SOURCE.contains(source)
         || SpecialAddresses.MULTICAST_OR_BROADCAST.contains(given.destination())
-        || given.destination().high() >>> 54 == 0xfe80 >> 6) {
+        || (given.destination().high() >>> 54 == 0xfe80 >> 6
+            && !policy.isOwn(given.destination()))) {
       return End.DROPPED;
     }
     for (Interface own : device.interfaces()) {

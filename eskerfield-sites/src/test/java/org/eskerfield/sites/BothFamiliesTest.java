@@ -249,15 +249,60 @@ class BothFamiliesTest {
   }
 
   @Test
-  void whatIsForNeighboursIsNotPassedOn() throws Exception {
-    Site site = site(true);
-    Trace trace =
-        Tracer.of(site)
-            .trace(QuestionReader.on(site).from("kiosk").to("fe80::1").service("ping").read());
-    assertThat(trace.outcome()).hasToString("dropped");
+  void routersAreKnownToTheirNeighboursByLinkLocalAddresses() throws Exception {
+    Site site =
+        site(
+            true,
+            "belt: { on: belt, at: BELT1 }",
+            "belt: { on: belt, at: [\"fe80::1\", BELT1] }",
+            "pier: { on: pier, at: PIER1 }",
+            "pier: { on: pier, at: [PIER1, \"fe80::1\"] }", // the same on both
+            "belt: { on: belt, at: BELT2 }",
+            "belt: { on: belt, at: [BELT2, \"fe80::2\"] }",
+            "- { to: any, via: BELT1 }",
+            "- { to: any, via: \"fe80::1\" }",
+            "- { to: quay, via: BELT2 }",
+            "- { to: quay, via: \"fe80::2\" }",
+            "carrier: LINK1",
+            "carrier: [LINK1, \"fe80::9\"]",
+            "- { to: any, via: LINK1 }",
+            "- { to: any, via: \"fe80::9\" }",
+            "kiosk: { on: pier,",
+            "kiosk: { gateway: \"fe80::1\", on: pier,");
+    for (String[] row :
+        new String[][] {
+          {"kiosk", "QUAY117", "https", "answered"},
+          {"kiosk", "FAR7", "ping", "answered"},
+          {"contractor", "QUAY117", "https", "answered"},
+          {"pilot", "PIER9", "502/tcp", "answered"},
+          {"kiosk", "fe80::1", "ssh", "answered"}, // its router itself
+          {"kiosk", "fe80::2", "ssh", "unroutable"}, // on another network
+        }) {
+      assertThat(ask(site, true, row[0], row[1], row[2]).outcome()).hasToString(row[3]);
+    }
+    assertThat(Checker.check(site, Policy.NONE, (what, done, of) -> {})).isEmpty();
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "- { to: any, via: BELT1 } | - { to: any, via: \"fe80::1\" }"
+            + " | no router next to 'inner' has the link-local address fe80::1",
+        "pier: { on: pier, at: PIER1 } | pier: { on: pier, at: \"fe80::1\" }"
+            + " | the interface has no address of pier but the link-local fe80::1",
+      })
+  void aLinkLocalAddressIsSomeRouters(String piece, String by, String message) {
     UnreadableSiteException refused =
-        catchThrowableOfType(
-            UnreadableSiteException.class, () -> site(true, "PIER1 }", "\"fe80::1\" }"));
-    assertThat(refused.problems().get(0).message()).contains("is link-local");
+        catchThrowableOfType(UnreadableSiteException.class, () -> site(true, piece, by));
+    assertThat(refused.problems().get(0).message()).isEqualTo(message);
+  }
+
+  @Test
+  void whatIsForNeighboursIsNotPassedOn() throws Exception {
+    Site site = site(true, "kiosk: { on: pier,", "kiosk: { own-prefix: PIER0/PLEN, on: pier,");
+    Trace trace = ask(site, true, "kiosk", "fe80::1", "ping");
+    assertThat(trace.outcome()).hasToString("dropped"); // it takes it for somebody far away
+    assertThat(trace.request()).hasSize(2);
   }
 }

@@ -36,6 +36,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
 
 /** Reads one device of a site file: its interfaces, routes, services, rules and lists. */
@@ -126,7 +127,7 @@ final class DeviceReader {
       }
       interfacesComplete &= !network.prefixes().isEmpty();
       for (Node.Scalar text : texts) {
-        site.checkOn(network, text, who);
+        site.checkRouterOn(network, text, who);
       }
       for (int i = 0; i < addresses.size(); i++) {
         site.hold(network.name(), addresses.get(i), who, texts.get(Math.min(i, texts.size() - 1)));
@@ -137,7 +138,7 @@ final class DeviceReader {
           InterfaceBuilder.builder()
               .name(named.name().text())
               .network(network)
-              .addresses(addresses)
+              .addresses(ownFirst(network, addresses, own))
               .assigned(byCarrier ? Assignment.BY_CARRIER : Assignment.FIXED)
               .state(
                   state == null
@@ -153,6 +154,25 @@ final class DeviceReader {
     for (Interface own : interfaces.values()) {
       reportAmbiguousName(own);
     }
+  }
+
+  /** The addresses with the link-local ones last: others are what the device is known by. */
+  private List<Address> ownFirst(Network network, List<Address> addresses, Fields own) {
+    List<Address> sorted = new ArrayList<>(addresses);
+    List<Address> near = new ArrayList<>(addresses);
+    near.removeIf(each -> !Neighbours.isOn(network, each));
+    sorted.removeAll(near);
+    if (sorted.stream().noneMatch(each -> each.family() == Family.IPV6) && !near.isEmpty()) {
+      problems.add(
+          own.place("at"),
+          "the interface has no address of "
+              + network.name()
+              + " but the link-local "
+              + near.get(0),
+          "add the one by which others know it");
+    }
+    sorted.addAll(near);
+    return sorted;
   }
 
   /** An interface may have the name of its zone only where it is the zone's only one here. */
@@ -340,6 +360,25 @@ final class DeviceReader {
   }
 
   private @Nullable Interface nextTo(Address next, Placed at) {
+    if (SpecialAddresses.FOR_NEIGHBOURS_ONLY.contains(next)) {
+      List<Interface> near =
+          interfaces.values().stream()
+              .filter(each -> site.neighbours().has(each.network(), next))
+              .filter(each -> !each.addresses().contains(next))
+              .toList();
+      if (near.size() != 1 && interfacesComplete) {
+        problems.add(
+            at,
+            (near.isEmpty() ? "no router next to '" : "several routers next to '")
+                + name.text()
+                + "' "
+                + (near.isEmpty() ? "has" : "have")
+                + " the link-local address "
+                + next,
+            "write the address that the router has of the network's prefix");
+      }
+      return near.size() == 1 ? near.get(0) : null;
+    }
     for (Interface own : interfaces.values()) {
       if (own.network().prefixOf(next) != null) {
         if (own.addresses().contains(next)) {

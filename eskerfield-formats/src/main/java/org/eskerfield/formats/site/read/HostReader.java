@@ -47,7 +47,11 @@ final class HostReader {
     List<Address> gateways = terms.literals(fields.texts("gateway"));
     for (Node.Scalar text : fields.texts("gateway")) {
       if (!ownNetworks.isEmpty()) {
-        checkOn(ownNetworks, text, "the gateway of " + who);
+        Address address = SiteReader.readable(text);
+        if (address == null
+            || ownNetworks.stream().noneMatch(each -> Neighbours.isOn(each, address))) {
+          checkOn(ownNetworks, text, "the gateway of " + who);
+        }
       }
     }
     String assigned = fields.text("assigned");

@@ -90,7 +90,7 @@ final class NetworkReader {
       }
     }
     for (Node.Scalar text : fields.texts("carrier")) {
-      site.checkOn(network, text, "the carrier");
+      site.checkRouterOn(network, text, "the carrier");
     }
     networks.put(name.text(), network);
   }
@@ -218,7 +218,7 @@ final class NetworkReader {
     }
     devices.add(by);
     for (Node.Scalar text : lease.texts("gateway")) {
-      site.checkOn(network, text, "the gateway");
+      site.checkRouterOn(network, text, "the gateway");
     }
     Node.Scalar time = lease.scalar("time");
     Duration read = time == null ? Network.Lease.USUAL_TIME : Times.duration(time.text());

@@ -40,7 +40,6 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Size;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.words.Printable;
 import org.jspecify.annotations.Nullable;
@@ -65,6 +64,8 @@ public final class SiteReader {
 
   /** Who has an address on a network, by both, to find the second. */
   private final Map<String, String> holders = new LinkedHashMap<>();
+
+  private final Neighbours neighbours = new Neighbours();
 
   private SiteReader(SourceText source) {
     this.source = source;
@@ -244,6 +245,10 @@ public final class SiteReader {
     for (Fields.NamedNode named : fields.named("hosts")) {
       hostReader.read(named, child(fields, named));
     }
+    networks.values().forEach(neighbours::learn);
+    for (Fields.NamedNode named : fields.named("devices")) {
+      neighbours.learn(child(fields, named));
+    }
     for (Fields.NamedNode named : fields.named("devices")) {
       DeviceReader reader = new DeviceReader(this, named.name(), child(fields, named));
       Device device = reader.read();
@@ -336,6 +341,19 @@ public final class SiteReader {
     }
   }
 
+  /** The link-local addresses of routers. */
+  Neighbours neighbours() {
+    return neighbours;
+  }
+
+  /** As {@link #checkOn}, but for routers: those are known by their link-local addresses, too. */
+  void checkRouterOn(Network network, Node.Scalar text, String who) {
+    Address address = readable(text);
+    if (address == null || !Neighbours.isOn(network, address)) {
+      checkOn(network, text, who);
+    }
+  }
+
   /** Reports an address that is not a member of a network. Unreadable addresses were reported. */
   void checkOn(Network network, Node.Scalar text, String who) {
     Address address = readable(text);
@@ -343,16 +361,7 @@ public final class SiteReader {
       return;
     }
     Prefix prefix = network.prefixOf(address);
-    if (prefix == null && SpecialAddresses.isLinkLocal(address)) {
-      problems.add(
-          text,
-          "the address "
-              + address
-              + " of "
-              + who
-              + " is link-local: each network has its own of that name",
-          "write the address that it has of network '" + network.name() + "'");
-    } else if (prefix == null) {
+    if (prefix == null) {
       if (!network.prefixes().isEmpty()) {
         problems.add(
             text,

@@ -209,6 +209,11 @@ class ChangeVerbsTest {
         "OFFER | offer ../demo/marrowby.site.yaml radio 5060/tcp --from insurers --at 5061 --dry-run --json",
         "OFFER | withdraw ../demo/marrowby.site.yaml archive --dry-run --json",
         "DIFF | diff ../demo/mistakes/working.site.yaml ../demo/mistakes/order.site.yaml --json",
+        "DIFF | diff ../demo/mistakes/working.site.yaml ../demo/mistakes/notice-lost.site.yaml --json",
+        "TRACE | trace ../demo/mistakes/notice-lost.site.yaml --from passenger --to booking.example"
+            + " --service https --json",
+        "TRACE | trace ../demo/marrowby.site.yaml --from clerk --to kiosk --service ping --size 9000"
+            + " --may-fragment --json",
       })
   void everyAnswerIsAlsoDataOfADescribedShape(Schemas schema, String call) throws Exception {
     MainTest.Result result = MainTest.run(MainTest.words(call));

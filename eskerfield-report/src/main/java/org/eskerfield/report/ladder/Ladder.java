@@ -249,7 +249,11 @@ public final class Ladder {
     Header sent = packet.sent();
     svg.text("strong", 16, y + 20, 12, "start", number + "  " + packet.what(), null);
     String kind =
-        sent.kind().endsWith(packet.what()) ? Protocol.name(sent.protocol()) : sent.kind();
+        sent.size() != null && sent.size().largestSegment() == 0
+            ? sent.size().nextMtu() > 0
+                ? "MTU " + sent.size().nextMtu()
+                : sent.size().length() + " bytes"
+            : sent.kind().endsWith(packet.what()) ? Protocol.name(sent.protocol()) : sent.kind();
     if (!kind.equals(packet.what())) {
       String shown = Lettering.fitted(kind, SIZE, false, LEFT - 60);
       svg.text("faint", 16, y + 20 + STEP, SIZE, "start", shown, kind);

@@ -262,7 +262,7 @@ class ChangeVerbsTest {
         "ledger %1$s --uses 'working hours' | 0 | access rule 'the contractor works on the ramp' in list 'from the internet' of skerry when",
         "ledger %1$s --uses contractor | 0 | expectation 'contractor to 198.51.100.140:1502, tcp: answered by ramp' from",
         "ledger %1$s --uses insurer | 2 | did you mean 'insurers'?",
-        "ledger %1$s --uses tender | 0 | expectation 'office, boats to 192.0.2.200, 8883/tcp: answered' from",
+        "ledger %1$s --uses tender | 0 | expectation 'office, boats to 192.0.2.200, 8883/tcp: answered, seen as 203.0.113.33'",
         "ledger %1$s --ports 203.0.113.44 | 0 | Nobody in this file has 203.0.113.44",
         "ledger %1$s --network quai | 2 | no network is called 'quai'; did you mean 'quay'?",
         "ledger %1$s --route 2001:db8::1 | 0 | skerry no route leads to 2001:db8::1",

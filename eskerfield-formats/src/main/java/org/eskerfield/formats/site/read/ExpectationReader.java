@@ -143,13 +143,7 @@ public final class ExpectationReader {
           problems.didYouMean(rule.text(), rules, "name one of a device"));
     }
     return new Expectation(
-        String.join(", ", fields.texts("from").stream().map(Node.Scalar::text).toList())
-            + " to "
-            + fields.text("to")
-            + ", "
-            + fields.text("service")
-            + ": "
-            + outcome,
+        text(fields, outcome),
         attempts,
         Outcome.valueOf(words[0].toUpperCase(Locale.ROOT)),
         by,
@@ -159,6 +153,45 @@ public final class ExpectationReader {
         before(fields.scalar("before-change")),
         fields.text("note"),
         fields.place());
+  }
+
+  /** The expectation in one line: no two that differ have the same, but for remarks. */
+  private static String text(Fields fields, String outcome) {
+    StringBuilder text = new StringBuilder(asked(fields));
+    List<String> more = new ArrayList<>();
+    for (Fields each : fields.children("after")) {
+      String wait = each.text("wait");
+      more.add("after " + asked(each) + (wait == null ? "" : " and " + wait));
+    }
+    String before = fields.text("before-change");
+    if (before != null) {
+      more.add("before the change from " + before);
+    }
+    text.append(more.isEmpty() ? "" : ", " + String.join(", ", more));
+    text.append(": ").append(outcome);
+    String seenAs = fields.text("seen-as");
+    text.append(seenAs == null ? "" : ", seen as " + seenAs);
+    String rule = fields.text("rule");
+    return text.append(rule == null ? "" : ", by '" + rule + "'").toString();
+  }
+
+  /** What is tried, with all that is said of it. */
+  private static String asked(Fields fields) {
+    StringBuilder text = new StringBuilder();
+    text.append(String.join(", ", fields.texts("from").stream().map(Node.Scalar::text).toList()));
+    text.append(" to ").append(fields.text("to")).append(", ").append(fields.text("service"));
+    said(text, fields, "size", " of ", " bytes");
+    text.append(fields.isTrue("may-fragment", false) ? ", may be fragmented" : "");
+    said(text, fields, "mode", ", ", "");
+    said(text, fields, "data-to", ", data to ", "");
+    said(text, fields, "source-port", ", from port ", "");
+    return said(text, fields, "at", ", ", "").toString();
+  }
+
+  private static StringBuilder said(
+      StringBuilder text, Fields fields, String key, String before, String behind) {
+    String value = fields.text(key);
+    return value == null ? text : text.append(before).append(value).append(behind);
   }
 
   private boolean isSomebody(String name) {

@@ -4,6 +4,7 @@ package org.eskerfield.compare;
 import java.util.List;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.set.PacketSet;
+import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Trace;
 
 /**
@@ -27,26 +28,55 @@ public record ChangedFate(
     rulesAfter = List.copyOf(rulesAfter);
   }
 
-  /** What changes most: whether it is answered, the outcome, or only the way to it. */
+  /** What changes most. */
   public Kind kind() {
+    return kind(before, after);
+  }
+
+  /** What changes most from one way of a packet to another. */
+  static Kind kind(Trace before, Trace after) {
     boolean was = before.outcome() == Outcome.ANSWERED;
     boolean is = after.outcome() == Outcome.ANSWERED;
     if (was != is) {
       return is ? Kind.OPENED : Kind.SHUT;
     }
-    return before.outcome() == after.outcome() ? Kind.OTHER_WAY : Kind.OTHER_END;
+    Endpoint then = before.deliveredTo();
+    Endpoint now = after.deliveredTo();
+    if (then == null && now != null) {
+      return Kind.REACHED;
+    }
+    if (then != null && now != null && !at(then).equals(at(now))) {
+      return Kind.OTHER_RECEIVER;
+    }
+    if (before.outcome() != after.outcome()) {
+      return Kind.OTHER_END;
+    }
+    Endpoint seen = before.seenAs();
+    boolean other =
+        seen != null && after.seenAs() != null && !seen.address().equals(after.seenAs().address());
+    return other ? Kind.OTHER_LOOK : Kind.OTHER_WAY;
   }
 
-  /** Kinds of changes, the gravest first. */
+  private static String at(Endpoint end) {
+    return end.address() + " " + end.port();
+  }
+
+  /** Kinds of changes, the one that hurts most first. */
   public enum Kind {
-    /** Was not answered, and is now. */
-    OPENED("answered from now on"),
     /** Was answered, and is not any more. */
     SHUT("not answered any more"),
+    /** Was not answered, and is now. */
+    OPENED("answered from now on"),
+    /** Reached nobody, and reaches somebody now, who does not answer it. */
+    REACHED("reaches somebody from now on"),
+    /** Somebody else gets it, or another service of him. */
+    OTHER_RECEIVER("reaches somebody else"),
     /** Is answered neither before nor after, but ends otherwise. */
     OTHER_END("ends otherwise"),
-    /** Ends as before, but by other rules, elsewhere, or seen as somebody else. */
-    OTHER_WAY("ends as before, by another way");
+    /** Reaches the same, who sees its sender as somebody else. */
+    OTHER_LOOK("seen as somebody else"),
+    /** Ends as before, but by other rules. */
+    OTHER_WAY("ends as before, by other rules");
 
     private final String text;
 

@@ -220,6 +220,7 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
       List<String> fresh = new ArrayList<>(is.rules());
       fresh.removeAll(was.rules());
       StringBuilder key = new StringBuilder();
+      key.append(ChangedFate.kind(was.trace(), is.trace())).append(' ');
       key.append(was.trace().outcome()).append(' ').append(is.trace().outcome());
       key.append(' ').append(removed).append(' ').append(fresh);
       if (removed.isEmpty() && fresh.isEmpty()) {

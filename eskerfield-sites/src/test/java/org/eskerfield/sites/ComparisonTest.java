@@ -8,6 +8,7 @@ import java.io.ByteArrayInputStream;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.List;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
@@ -150,5 +151,40 @@ class ComparisonTest {
         compared(old, now).expectations().stream().map(each -> each.expectation().text()).toList();
     // What was dropped on a Sunday is so still; all else has changed.
     assertThat(changed).hasSize(one.contains("monday") ? 1 : 2).doesNotHaveDuplicates();
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "becomes: radio\\n | becomes: spare\\n | OTHER_RECEIVER | radio 10.44.20.140:5060"
+            + " | spare 10.44.20.141:5060",
+        "radio:   { on: quay, | radio:   { off: true, on: quay, | SHUT | radio 10.44.20.140:5060 |",
+        "external: 192.0.2.67 | external: 192.0.2.77 | OTHER_LOOK | |",
+        "listens: 502/tcp } | listens: 503/tcp } | SHUT | ramp 10.44.20.9:502 | ramp 10.44.20.9:502",
+        "service: [ftp, 5060/udp] | service: [ftp, 5060/udp, 8000/tcp] | REACHED | |",
+      })
+  void whatHurtsMostComesFirst(String from, String to, String kind, String was, String is)
+      throws Exception {
+    Path working = Path.of("../demo/mistakes/working.site.yaml");
+    String text = Files.readString(working);
+    String piece = from.replace("\\n", "\n");
+    assertThat(text).contains(piece);
+    String changed = text.replace(piece, to.replace("\\n", "\n"));
+    SiteFile now = SiteReader.read("x", new ByteArrayInputStream(changed.getBytes(UTF_8)));
+    List<ChangedFate> changes =
+        compared(SiteReader.readFile(working), now).changedFates().changes();
+    assertThat(changes).isSortedAccordingTo(Comparator.comparing(ChangedFate::kind));
+    assertThat(changes)
+        .anySatisfy(
+            each -> {
+              assertThat(each.kind()).hasToString(kind);
+              if (was != null) {
+                assertThat(each.before().deliveredTo()).hasToString(was);
+              }
+              if (is != null) {
+                assertThat(each.after().deliveredTo()).hasToString(is);
+              }
+            });
   }
 }

@@ -225,7 +225,7 @@ public final class DiffVerb extends Verb {
   private static void change(
       StringBuilder out, int number, ChangedFate change, Site site, boolean traces, Style style) {
     String title = change.kind().text();
-    boolean good = change.kind() == ChangedFate.Kind.OTHER_WAY;
+    boolean good = change.kind().compareTo(ChangedFate.Kind.OTHER_LOOK) >= 0;
     out.append("  ").append(number).append("  ");
     out.append(good ? style.strong(title) : style.bad(title)).append('\n');
     for (String line : new PacketWords(site).of(change.packets())) {

@@ -49,15 +49,19 @@ import org.jspecify.annotations.Nullable;
  *
  * @param changes those that change, alike ones together, the gravest first
  * @param kinds how many pairs of fates there are
+ * @param uncovered the networks whose hosts were not compared, since they are on one site only or
+ *     have other addresses on each, in words; often empty
  * @param complete whether every packet was covered; false where there are too many kinds of them
  */
-public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complete) {
+public record ChangedFates(
+    List<ChangedFate> changes, int kinds, List<String> uncovered, boolean complete) {
   private static final int MOST_KINDS = 20_000;
   private static final int MOST_INTERVALS = 40_000_000;
 
   /** Copies the list. */
   public ChangedFates {
     changes = List.copyOf(changes);
+    uncovered = List.copyOf(uncovered);
   }
 
   /** Hears how far the work has come. */
@@ -126,7 +130,7 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
         changes.add(change(pieces));
       }
       changes.sort(Comparator.comparing(ChangedFate::kind));
-      return new ChangedFates(changes, kinds, complete);
+      return new ChangedFates(changes, kinds, uncovered(), complete);
     }
 
     private boolean search(Origin origin, PacketSet focus) {
@@ -268,6 +272,35 @@ public record ChangedFates(List<ChangedFate> changes, int kinds, boolean complet
       after.hosts().values().forEach(host -> described.addAll(host.addresses()));
       PacketSet senders = space.sources(AddressSet.ofAddresses(described));
       return piece.packets.intersection(senders).sample();
+    }
+
+    /** Networks of one site only, or of other addresses on each. */
+    private List<String> uncovered() {
+      List<String> uncovered = new ArrayList<>();
+      for (Network network : before.networks().values()) {
+        Network is = after.networks().get(network.name());
+        if (is == null) {
+          uncovered.add("network '" + network.name() + "', which is gone");
+        } else if (!network.prefixes().equals(is.prefixes())) {
+          uncovered.add(
+              "network '"
+                  + network.name()
+                  + "' but for addresses that it has on both: "
+                  + texts(network.prefixes())
+                  + ", now "
+                  + texts(is.prefixes()));
+        }
+      }
+      for (Network network : after.networks().values()) {
+        if (!before.networks().containsKey(network.name())) {
+          uncovered.add("network '" + network.name() + "', which is new");
+        }
+      }
+      return uncovered;
+    }
+
+    private static String texts(List<Prefix> prefixes) {
+      return String.join(", ", prefixes.stream().map(Prefix::toString).toList());
     }
 
     // Who sends.

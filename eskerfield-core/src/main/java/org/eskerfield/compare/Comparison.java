@@ -99,6 +99,7 @@ public record Comparison(
   /** Whether nothing that anybody could notice differs: no packet, expectation or pool. */
   public boolean changesNothing() {
     return changedFates.complete()
+        && changedFates.uncovered().isEmpty()
         && changedFates.changes().isEmpty()
         && expectations.isEmpty()
         && pools.isEmpty()

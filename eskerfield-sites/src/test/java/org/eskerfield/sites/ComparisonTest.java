@@ -187,4 +187,25 @@ class ComparisonTest {
               }
             });
   }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "plant:   { prefix: 10.44.60.0/24 | plant:   { prefix: 10.44.60.0/25"
+            + " | network 'plant' but for addresses that it has on both: 10.44.60.0/24, now"
+            + " 10.44.60.0/25",
+        "mast:    { prefix: | attic: { prefix: 10.9.9.0/24, zone: attic }\\n  mast:    { prefix:"
+            + " | network 'attic', which is new",
+      })
+  void whoWasNotComparedIsTold(String from, String to, String told) throws Exception {
+    Path working = Path.of("../demo/mistakes/working.site.yaml");
+    String text = Files.readString(working);
+    assertThat(text).contains(from);
+    String changed = text.replace(from, to.replace("\\n", "\n"));
+    SiteFile now = SiteReader.read("x", new ByteArrayInputStream(changed.getBytes(UTF_8)));
+    Comparison comparison = compared(SiteReader.readFile(working), now);
+    assertThat(comparison.changedFates().uncovered()).containsExactly(told);
+    assertThat(comparison.changesNothing()).isFalse();
+  }
 }

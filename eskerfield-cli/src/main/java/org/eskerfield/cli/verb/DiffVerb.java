@@ -116,6 +116,11 @@ public final class DiffVerb extends Verb {
     if (comparison.changedFates().complete()) {
       none(out, changes, "none: of all first packets, each ends as before, by the same rules");
     }
+    for (String each : comparison.changedFates().uncovered()) {
+      out.append("  ").append(style.bad("not compared")).append(": ");
+      out.append(Style.wrapped("what is sent from " + each, 2, 16)).append('\n');
+    }
+    out.append("  ").append("not compared: what devices and carriers' routers send themselves\n");
     if (!comparison.changedFates().complete()) {
       out.append("  ").append(style.bad("not all")).append(": ");
       out.append(

@@ -24,6 +24,7 @@ public final class DiffData {
         .with("same", comparison.changesNothing())
         .with("complete", comparison.changedFates().complete())
         .with("kindsOfPackets", comparison.changedFates().kinds())
+        .with("uncovered", comparison.changedFates().uncovered())
         .with("differences", Tree.each(comparison.differences(), DiffData::difference))
         .with(
             "packets",

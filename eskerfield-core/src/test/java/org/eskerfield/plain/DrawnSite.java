@@ -290,9 +290,25 @@ final class DrawnSite {
             .carrier(carrier == null ? List.of() : List.of(a(carrier)))
             .routed(routed)
             .leases(AddressSet.NONE)
+            .lease(lease(prefix))
             .mtu(sizes.nextInt(4) > 0 ? null : 1280 + sizes.nextInt(200))
             .place(HERE)
             .build());
+  }
+
+  /** What some networks tell hosts: their gateway, an address where nobody is, or none. */
+  private Network.@Nullable Lease lease(String prefix) {
+    if (!prefix.startsWith("10.") || sizes.nextInt(3) > 0) {
+      return null;
+    }
+    String told =
+        prefix.substring(0, prefix.lastIndexOf('.')) + (sizes.nextBoolean() ? ".1" : ".9");
+    return new Network.Lease(
+        "whoever",
+        sizes.nextInt(3) == 0 ? List.of() : List.of(a(told)),
+        null,
+        Network.Lease.USUAL_TIME,
+        HERE);
   }
 
   private void hosts() {
@@ -325,7 +341,7 @@ final class DrawnSite {
                     ? List.of()
                     : List.of(Objects.requireNonNull(networks.get(network))))
             .addresses(List.of(a(address)))
-            .assigned(Assignment.FIXED)
+            .assigned(Assignment.values()[sizes.nextInt(3)])
             .ownPrefixes(chance(4) && network != null ? List.of(p("10.0.0.0/12")) : List.of())
             .gateways(chance(4) && network != null ? List.of(a("10.1.0.9")) : List.of())
             .listens(List.of(service()))

@@ -9,6 +9,7 @@ import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
+import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -353,7 +354,7 @@ final class PlainSite {
         host.ownPrefixes().isEmpty()
             ? network.prefixOf(to) != null
             : host.ownPrefixes().get(0).contains(to);
-    Address gateway = near ? null : site.gateway(host, packet.family);
+    Address gateway = near ? null : gateway(host, network);
     if (!near && gateway == null) {
       return stop("unroutable");
     }
@@ -396,6 +397,39 @@ final class PlainSite {
     }
     unfit = plain.unfit;
     return stop(unfit > 0 ? "too large" : how.name().toLowerCase(java.util.Locale.ROOT));
+  }
+
+  /**
+   * What is set on the host, else what it was told, else the carrier, else the one device there.
+   */
+  private @Nullable Address gateway(Host host, Network network) {
+    List<Address> known = ofFamily(host.gateways());
+    if (known.isEmpty() && network.lease() != null && host.assigned() != Assignment.FIXED) {
+      known = ofFamily(network.lease().gateways());
+    }
+    if (known.isEmpty()) {
+      known = ofFamily(network.carrier());
+    }
+    if (!known.isEmpty()) {
+      return known.get(0);
+    }
+    Address only = null;
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        List<Address> there = ofFamily(own.addresses());
+        if (own.network().name().equals(network.name()) && !there.isEmpty()) {
+          if (only != null) {
+            return null;
+          }
+          only = there.get(0);
+        }
+      }
+    }
+    return only;
+  }
+
+  private List<Address> ofFamily(List<Address> addresses) {
+    return addresses.stream().filter(each -> each.family() == packet.family).toList();
   }
 
   private @Nullable Hop hand(Network network, Address to, @Nullable Device from) {

@@ -27,11 +27,14 @@ public final class CauseText {
       }
     }
     if (!diagnosis.complete()) {
-      line(out, indent.length(), "What comes behind that cannot be told before it is mended.");
+      line(
+          out,
+          indent.length(),
+          "More may stand in the way: that cannot be told before this is changed.");
     } else if (number > 1) {
-      line(out, indent.length(), "With all of these mended it would come through.");
+      line(out, indent.length(), "With these " + number + " changes it is answered (tried).");
     } else {
-      line(out, indent.length(), "With that mended it would come through.");
+      line(out, indent.length(), "With that changed it is answered (tried).");
     }
     return out.toString();
   }

@@ -39,7 +39,7 @@ public record Size(
   /** The least MTU of a link for IPv6 (RFC 8200 section 5). */
   public static final int LEAST_MTU_V6 = 1280;
 
-  /** The most bytes of a notice of IPv4 (RFC 1812 section 4.3.2.3). */
+  /** The most bytes of a notice of IPv4 (RFC 1812, "Original Message Header"). */
   private static final int MOST_OF_NOTICE = 576;
 
   private static final int HEADER = 20;

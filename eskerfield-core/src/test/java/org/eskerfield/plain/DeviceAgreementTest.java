@@ -131,13 +131,7 @@ class DeviceAgreementTest {
     StringBuilder pieces = new StringBuilder();
     size.fragments()
         .forEach(each -> pieces.append(" " + each.offset() + "+" + (each.length() - 20)));
-    return " of "
-        + size.length()
-        + pieces
-        + " "
-        + size.identification()
-        + " "
-        + size.largestSegment();
+    return PlainDevice.told(size, pieces.toString());
   }
 
   private static String told(

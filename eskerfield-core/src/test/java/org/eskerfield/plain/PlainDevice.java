@@ -847,7 +847,11 @@ final class PlainDevice {
 
   /** What is to be seen of the size of the last packet. */
   String size() {
-    Size size = packet.size;
+    return told(packet.size, pieces);
+  }
+
+  /** What is to be seen of a size. */
+  static String told(@Nullable Size size, String pieces) {
     return size == null
         ? ""
         : " of "

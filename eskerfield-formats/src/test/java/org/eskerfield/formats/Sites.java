@@ -28,6 +28,16 @@ public final class Sites {
     return SiteReader.read("skerry.site.yaml", skerryText());
   }
 
+  /** A text with its pieces replaced, each of which must be there: a piece, its replacement, ... */
+  public static String edited(String text, String... piecesAndReplacements) {
+    String edited = text;
+    for (int i = 0; i < piecesAndReplacements.length; i += 2) {
+      assertThat(edited).contains(piecesAndReplacements[i]);
+      edited = edited.replace(piecesAndReplacements[i], piecesAndReplacements[i + 1]);
+    }
+    return edited;
+  }
+
   /** A site that uses every key. */
   public static String everything() throws Exception {
     try (InputStream in =

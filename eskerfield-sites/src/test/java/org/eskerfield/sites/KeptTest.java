@@ -9,6 +9,7 @@ import java.util.Objects;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
+import org.eskerfield.formats.Sites;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.formats.snapshot.SnapshotJson;
@@ -55,12 +56,7 @@ class KeptTest {
       """;
 
   private static Site site(String... edits) throws Exception {
-    String text = TEXT;
-    for (int i = 0; i < edits.length; i += 2) {
-      assertThat(text).contains(edits[i]);
-      text = text.replace(edits[i], edits[i + 1]);
-    }
-    return SiteReader.read("x.site.yaml", text);
+    return SiteReader.read("x.site.yaml", Sites.edited(TEXT, edits));
   }
 
   private static Attempt ask(Site site, String to) throws Exception {

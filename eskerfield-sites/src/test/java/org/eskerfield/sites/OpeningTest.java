@@ -24,12 +24,7 @@ import org.junit.jupiter.api.Test;
 /** What a change lets in, told and compared with what the machines do. */
 class OpeningTest {
   private static Site changed(String... edits) throws Exception {
-    String text = Sites.skerryText();
-    for (int i = 0; i < edits.length; i += 2) {
-      assertThat(text).contains(edits[i]);
-      text = text.replace(edits[i], edits[i + 1]);
-    }
-    return SiteReader.read("x", text);
+    return SiteReader.read("x", Sites.edited(Sites.skerryText(), edits));
   }
 
   private static List<String> opened(String... edits) throws Exception {

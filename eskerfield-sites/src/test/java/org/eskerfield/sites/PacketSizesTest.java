@@ -15,6 +15,7 @@ import org.eskerfield.check.Checker;
 import org.eskerfield.check.Code;
 import org.eskerfield.check.Policy;
 import org.eskerfield.compare.Comparison;
+import org.eskerfield.formats.Sites;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.literal.Literals;
@@ -93,12 +94,7 @@ class PacketSizesTest {
           + "        otherwise: accept\n    interfaces:\n      office:";
 
   private static Site site(String... piecesAndReplacements) throws Exception {
-    String text = TEXT;
-    for (int i = 0; i < piecesAndReplacements.length; i += 2) {
-      assertThat(text).contains(piecesAndReplacements[i]);
-      text = text.replace(piecesAndReplacements[i], piecesAndReplacements[i + 1]);
-    }
-    return SiteReader.read("x.site.yaml", text);
+    return SiteReader.read("x.site.yaml", Sites.edited(TEXT, piecesAndReplacements));
   }
 
   private static QuestionReader ask(Site site, String from, String to, String service) {

@@ -17,6 +17,7 @@ import org.eskerfield.check.Policy;
 import org.eskerfield.check.Severity;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.ChangedFates;
+import org.eskerfield.formats.Sites;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
@@ -57,12 +58,8 @@ class PrefixTranslationTest {
       "stance: { office to internet: accept, office to quay: accept, otherwise: drop }";
 
   private static Site site(String... piecesAndReplacements) throws Exception {
-    String text = Files.readString(DEMO);
-    for (int i = 0; i < piecesAndReplacements.length; i += 2) {
-      assertThat(text).contains(piecesAndReplacements[i]);
-      text = text.replace(piecesAndReplacements[i], piecesAndReplacements[i + 1]);
-    }
-    return SiteReader.read("ipv6.site.yaml", text);
+    return SiteReader.read(
+        "ipv6.site.yaml", Sites.edited(Files.readString(DEMO), piecesAndReplacements));
   }
 
   /** A plain router that accepts everything keeps no state; prefix translation asks for none. */

@@ -360,44 +360,25 @@ public final class SiteReader {
     if (address == null) {
       return;
     }
+    String whose = "the address " + address + " of " + who + " is ";
     Prefix prefix = network.prefixOf(address);
     if (prefix == null) {
       if (!network.prefixes().isEmpty()) {
+        String all = String.join(", ", network.prefixes().stream().map(Prefix::toString).toList());
         problems.add(
             text,
-            "the address "
-                + address
-                + " of "
-                + who
-                + " is outside network '"
-                + network.name()
-                + "', which is "
-                + String.join(", ", network.prefixes().stream().map(Prefix::toString).toList()),
+            whose + "outside network '" + network.name() + "', which is " + all,
             "correct the address or the network");
       }
     } else if (prefix.isRouterAnycast(address)) {
       problems.add(
           text,
-          "the address "
-              + address
-              + " of "
-              + who
-              + " is that of every router on "
-              + prefix
-              + " (subnet-router anycast, RFC 4291)",
+          whose + "that of every router on " + prefix + " (subnet-router anycast, RFC 4291)",
           "choose a higher one, such as " + address.next());
     } else if (prefix.isNetworkOrBroadcast(address)) {
+      String which = address.equals(prefix.first()) ? "network" : "broadcast";
       problems.add(
-          text,
-          "the address "
-              + address
-              + " of "
-              + who
-              + " is the "
-              + (address.equals(prefix.first()) ? "network" : "broadcast")
-              + " address of "
-              + prefix,
-          "choose one between the two");
+          text, whose + "the " + which + " address of " + prefix, "choose one between the two");
     }
   }
 

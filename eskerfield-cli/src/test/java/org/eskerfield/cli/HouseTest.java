@@ -45,7 +45,8 @@ class HouseTest {
           List.of("walk.."),
           List.of("trace.."),
           List.of("cause..", "ledger..", "explain.."),
-          List.of("verify..", "check..", "offer.."),
+          List.of("verify.."),
+          List.of("check..", "offer.."),
           List.of("reach.."),
           List.of("compare.."));
 

@@ -24,7 +24,6 @@ import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
-import org.eskerfield.verify.Verdict;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a list, a stance or an admission let a packet not pass. */

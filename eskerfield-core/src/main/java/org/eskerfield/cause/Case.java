@@ -149,6 +149,14 @@ class Case {
     return routes.isEmpty() ? null : Changes.on(site, routes);
   }
 
+  @Nullable Device lastDevice() {
+    Device last = null;
+    for (Leg leg : legs) {
+      last = leg.kind() == Leg.Kind.DEVICE ? site.devices().get(leg.where()) : last;
+    }
+    return last;
+  }
+
   /** The rule that changed the destination last. */
   @Nullable Placed translatedBy() {
     Placed by = null;

@@ -30,7 +30,7 @@ public enum Cause {
   /** The reply goes another way, or comes from another address. */
   REPLY_BY_OTHER_WAY("the reply goes by another way"),
   /** A stateless list does not let the reply in. */
-  REPLIES_NOT_LET_IN("a stateless list does not let the reply in"),
+  REPLIES_NOT_LET_IN("a list does not know the reply for one"),
   /** The sender of packets that are too large is not told. */
   NOTICE_LOST("the notice that packets are too large is lost"),
   /** The name resolves to an address for the other side. */

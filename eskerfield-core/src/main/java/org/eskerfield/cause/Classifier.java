@@ -37,7 +37,6 @@ import org.eskerfield.trace.Lookup;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.verify.Verdict;
 import org.jspecify.annotations.Nullable;
 
 /**

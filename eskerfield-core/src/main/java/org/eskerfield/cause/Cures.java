@@ -83,12 +83,13 @@ final class Cures extends CureScene {
       case HAIRPIN_MISSING -> translation.hairpin(place);
       case REPLY_BY_OTHER_WAY, GATEWAY_OR_PREFIX_WRONG -> routes.otherWay(place);
       case REPLIES_NOT_LET_IN -> {
-        AccessList list = list(device(), end.by());
-        yield list == null
-            ? null
-            : Cure.of(
-                "let " + Labels.of(list) + " remember sessions, so that replies come through",
-                new Change.Alter(list, list.withStateless(false)));
+        Device device = Objects.requireNonNull(device());
+        AccessList list = list(device, end.by());
+        yield new Cure(
+            "let "
+                + (list == null ? device.name() : Labels.of(list))
+                + " remember sessions, so that replies come through",
+            Mends.remembering(device, list));
       }
       case INTERFACE_DOWN ->
           place instanceof Interface own

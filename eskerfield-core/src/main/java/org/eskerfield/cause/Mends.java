@@ -9,6 +9,8 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.change.Change;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRule;
@@ -36,7 +38,7 @@ import org.jspecify.annotations.Nullable;
  * Changes a site as if one thing were mended, to see what comes behind it. These are no proposals:
  * each lets just the packet in question through, in the simplest way.
  */
-final class Mends {
+public final class Mends {
   private Mends() {}
 
   /** The service of a packet as a rule names it. */
@@ -127,6 +129,24 @@ final class Mends {
    * @param by the interface
    * @param via the next router; null where the destination is on the network itself
    */
+  /**
+   * What lets a device know replies by their sessions: the list keeps them, and so does every way
+   * that no list guards, which it does not where its stance is the plain word: then it is a plain
+   * router.
+   */
+  public static List<Change> remembering(Device device, @Nullable AccessList list) {
+    List<Change> changes = new ArrayList<>();
+    if (device.stance().acceptsEverything()) {
+      changes.add(
+          new Change.Alter(
+              device, device.withStance(device.stance().but(Site.ANY, Site.ANY, Action.ACCEPT))));
+    }
+    if (list != null && list.stateless()) {
+      changes.add(new Change.Alter(list, list.withStateless(false)));
+    }
+    return changes;
+  }
+
   record NextHop(Interface by, @Nullable Address via) {}
 
   /** The shortest way from a device to an address by the networks that devices share. */

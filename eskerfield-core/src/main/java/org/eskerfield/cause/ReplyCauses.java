@@ -3,6 +3,7 @@ package org.eskerfield.cause;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.change.Changes;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
@@ -16,7 +17,6 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
-import org.eskerfield.verify.Verdict;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a request arrived, but its reply was lost. */
@@ -70,20 +70,41 @@ final class ReplyCauses extends Case {
               routed(lastDevice(), header.destination()));
         }
       }
-      case DESTINATION_UNMATCHED -> {
-        Verdict kept = device == null ? null : judgeUnhairpinned(device, leg, header);
-        if (kept != null) {
-          return kept;
-        }
-      }
       default -> {
-        AccessList list = device == null ? null : listOf(device, end.by());
-        if (device != null && list != null && list.stateless()) {
-          return verdict(Cause.REPLIES_NOT_LET_IN, end);
+        Verdict here = device == null ? null : judgeAt(device, leg, end, other.isEmpty());
+        if (here != null) {
+          return here;
         }
       }
     }
     return judgeOtherWay(trace, end, answerer, other);
+  }
+
+  /** A device that passed the request does not know the reply for one. */
+  private @Nullable Verdict judgeAt(Device device, Leg leg, Decision end, boolean sameWay) {
+    if (end.ruling() == Ruling.DESTINATION_UNMATCHED) {
+      return judgeUnhairpinned(device, leg, end.after());
+    }
+    if (end.ruling() == Ruling.NOT_AN_OPENING) {
+      return sameWay ? judgeUnremembered(device) : null;
+    }
+    AccessList list = listOf(device, end.by());
+    if (list == null) {
+      return null;
+    }
+    Verdict unknown = sameWay && !list.stateless() ? judgeUnremembered(device) : null;
+    return unknown != null || !list.stateless() ? unknown : verdict(Cause.REPLIES_NOT_LET_IN, end);
+  }
+
+  /** A device keeps no session of a request that no list guards, and takes the reply for new. */
+  private @Nullable Verdict judgeUnremembered(Device device) {
+    return !device.stance().acceptsEverything()
+        ? null
+        : verdict(
+            Cause.REPLIES_NOT_LET_IN,
+            "no list guards the way of the request, and the stance 'accept' keeps no sessions",
+            device.stance(),
+            Changes.on(site, Mends.remembering(device, null)));
   }
 
   /** The reply went by devices that the request did not meet, or by none. */
@@ -123,14 +144,6 @@ final class ReplyCauses extends Case {
       }
     }
     return null;
-  }
-
-  private @Nullable Device lastDevice() {
-    Device last = null;
-    for (Leg leg : legs) {
-      last = leg.kind() == Leg.Kind.DEVICE ? site.devices().get(leg.where()) : last;
-    }
-    return last;
   }
 
   /** Where the reply left the way of the request; empty if it did not. */

@@ -9,13 +9,11 @@ import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
-import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
-import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -25,10 +23,8 @@ import org.eskerfield.outcome.MatchField;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.trace.Attempt;
@@ -38,7 +34,6 @@ import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.NearMiss;
 import org.eskerfield.trace.Tracer;
-import org.eskerfield.verify.Verdict;
 import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which a request did not arrive. */
@@ -61,8 +56,8 @@ final class RequestCauses extends Case {
       case NO_ROUTE, ROUTE_DISCARDS ->
           verdict(Cause.ROUTE_MISSING, end, routed(device, header.destination()));
       case HOPS_USED_UP -> verdict(Cause.LOOP, "", null, routedEverywhere(header.destination()));
-      case SOURCE_NOT_CARRIED -> judgePrivateSource();
-      case DESTINATION_NOT_CARRIED -> judgePrivateDestination(header);
+      case SOURCE_NOT_CARRIED -> new CarriedCauses(this).judgePrivateSource();
+      case DESTINATION_NOT_CARRIED -> new CarriedCauses(this).judgePrivateDestination(header);
       case NO_CARRIER_LINK -> verdict(Cause.ADDRESS_NOT_ROUTED, end, null);
       case DESTINATION_UNMATCHED,
           DEVICE_NOT_ADMITTED,
@@ -210,129 +205,8 @@ final class RequestCauses extends Case {
     return null;
   }
 
-  private Verdict judgePrivateSource() {
-    Device device = null;
-    Interface leaving = null;
-    Interface arriving = null;
-    for (Leg leg : legs) {
-      if (leg.kind() == Leg.Kind.DEVICE && leg.leaving() != null) {
-        device = site.devices().get(leg.where());
-        leaving = leg.leaving();
-        arriving = leg.arriving();
-      }
-    }
-    Header header = Leg.last(legs).after();
-    Network inside = site.networkOf(header.destination());
-    if (device != null && inside != null && inside.carrier().isEmpty()) {
-      return verdict(
-          Cause.ROUTE_MISSING,
-          device.name()
-              + " has no route to "
-              + inside.name()
-              + ", so that a route towards the internet takes it",
-          device,
-          routed(device, header.destination()));
-    }
-    if (device == null || leaving == null) {
-      return verdict(Cause.CARRIER_DISCARDS_PRIVATE, "", null, null);
-    }
-    Verdict meant = judgeMeant(device, leaving, header.source());
-    if (meant != null) {
-      return meant;
-    }
-    String from = arriving == null ? "" : " from " + arriving.network().zone();
-    return verdict(
-        Cause.CARRIER_DISCARDS_PRIVATE,
-        "no rule of "
-            + device.name()
-            + " translates sources"
-            + from
-            + " that leave by "
-            + leaving.name(),
-        device);
-  }
-
-  /** A rule that is meant to translate a source, and does not; null if there is none. */
-  private @Nullable Verdict judgeMeant(Device device, Interface leaving, Address source) {
-    for (TranslationRule rule : device.translation()) {
-      PrefixRule prefix = rule.by(f -> null, d -> null, p -> p, l -> null, s -> null, u -> null);
-      if (prefix != null && !rule.disabled() && prefix.leavesOut(source)) {
-        return verdict(
-            Cause.CARRIER_DISCARDS_PRIVATE,
-            Labels.of(rule)
-                + " translates only "
-                + prefix.internalBlock()
-                + " of "
-                + prefix.written()
-                + ", since its external prefix is a /"
-                + prefix.internalBlock().length(),
-            rule);
-      }
-      InterfaceTerm meant = meantFor(rule, source);
-      if (meant != null) {
-        if (rule.disabled()) {
-          return verdict(
-              Cause.CARRIER_DISCARDS_PRIVATE,
-              Labels.of(rule) + " would translate it, but is disabled",
-              rule);
-        }
-        if (!meant.names(leaving)) {
-          return verdict(
-              Cause.WRONG_INTERFACE,
-              Labels.of(rule)
-                  + " would translate it, but is for packets that leave by "
-                  + meant.text()
-                  + ", and this leaves by "
-                  + leaving.name(),
-              rule);
-        }
-      }
-    }
-    return null;
-  }
-
-  /** Where packets of a source leave that a rule is meant to translate; null for other sources. */
-  private @Nullable InterfaceTerm meantFor(TranslationRule rule, Address source) {
-    boolean ofAll = rule.from().isEmpty() || site.addresses(rule.from()).contains(source);
-    return rule.bySide(
-        in -> in.isStateless() && in.internalBlock().contains(source) ? in.facing() : null,
-        out -> ofAll && source.family() == Family.IPV4 ? out.leaving() : null,
-        both -> null);
-  }
-
-  private Verdict judgePrivateDestination(Header header) {
-    if (translatedBy() != null && site.networkOf(header.destination()) == null) {
-      return verdict(
-          Cause.HOST_MOVED,
-          "no network of the site holds "
-              + header.destination()
-              + "; lead the rule to the host that is meant",
-          translatedBy(),
-          null);
-    }
-    for (Device device : site.devices().values()) {
-      for (InwardRule rule : device.inward()) {
-        Prefix block = rule.block(header.destination().family());
-        if (block != null && block.contains(header.destination())) {
-          return verdict(
-              Cause.ADDRESS_PRIVATE,
-              header.destination()
-                  + " is "
-                  + SpecialAddresses.kind(header.destination())
-                  + ": "
-                  + device.name()
-                  + " itself stands behind somebody's translation",
-              rule,
-              null);
-        }
-      }
-    }
-    Verdict wrong = judgeOtherAddress(header);
-    return wrong != null ? wrong : verdict(Cause.WRONG_ADDRESS, "", null, null);
-  }
-
   /** Would it work with another external address? */
-  private @Nullable Verdict judgeOtherAddress(Header header) {
+  @Nullable Verdict judgeOtherAddress(Header header) {
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
         if (rule.disabled()) {

@@ -109,12 +109,13 @@ public final class RouteCures extends CureScene {
       if (route != null
           && hop != null
           && via != null
+          && (!isUsed(route) || !isBroader(route, header.destination()))
           && (rest == null || !via.equals(rest.via()))) {
         return Cure.of(
             "let the route of " + strayed.name() + " to " + route.to() + " lead to " + via,
             new Change.Alter(route, route.withVia(via).withLeaving(hop.by())));
       }
-      if (route != null && route.to().length() > 0) {
+      if (route != null && !isBroader(route, header.destination())) {
         return Cure.of(
             "take the route of " + strayed.name() + " to " + route.to() + " away",
             new Change.Remove(route));
@@ -127,6 +128,21 @@ public final class RouteCures extends CureScene {
       }
     }
     return device == null ? null : route(site, device, header.destination());
+  }
+
+  /** Whether somebody has the next hop of a route. */
+  private boolean isUsed(Route route) {
+    Address via = route.via();
+    return via != null
+        && (site.deviceAt(via) != null
+            || site.networks().values().stream().anyMatch(n -> n.carrier().contains(via)));
+  }
+
+  /** Whether a route leads to more than the network that an address is on. */
+  private boolean isBroader(Route route, Address to) {
+    Network network = site.networkOf(to);
+    Prefix block = network == null ? null : network.prefixOf(to);
+    return route.to().length() < (block == null ? 1 : block.length());
   }
 
   List<Leg> legsOfEnd() {

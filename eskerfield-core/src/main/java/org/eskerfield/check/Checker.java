@@ -10,6 +10,7 @@ import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
+import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -50,8 +51,19 @@ public final class Checker {
    * @param progress hears how far it has come
    */
   public static List<Finding> check(Site site, Policy policy, Progress progress) {
+    return check(site, policy, List.of(), progress);
+  }
+
+  /**
+   * Everything that was found, with what does not happen as the file expects.
+   *
+   * @param expectations what must happen on the site
+   */
+  public static List<Finding> check(
+      Site site, Policy policy, List<Expectation> expectations, Progress progress) {
     Inspection inspection = new Inspection(site);
     List<Part> parts = parts(inspection);
+    parts.add(new Part("expectations", () -> new Expected(inspection).inspect(expectations)));
     for (int i = 0; i < parts.size(); i++) {
       progress.begins(parts.get(i).what, i, parts.size());
       parts.get(i).work.run();
@@ -64,6 +76,16 @@ public final class Checker {
             .thenComparing(f -> f.place().column())
             .thenComparing(Finding::code));
     return List.copyOf(findings);
+  }
+
+  /**
+   * Everything that can be found, also what only follows from other findings and is left out of a
+   * check until those are mended.
+   */
+  public static List<Finding> withConsequences(Site site) {
+    Inspection inspection = Inspection.withConsequences(site);
+    parts(inspection).forEach(part -> part.work.run());
+    return List.copyOf(inspection.findings());
   }
 
   /** What was found and the file does not accept, in the same order. */
@@ -84,6 +106,7 @@ public final class Checker {
 
   private static List<Part> parts(Inspection check) {
     List<Part> parts = new ArrayList<>();
+    parts.add(new Part("links", () -> new Wishes(check).links()));
     for (Device device : check.site.devices().values()) {
       String of = " of " + device.name();
       parts.add(new Part("order of rules" + of, () -> new Orders(check).inspect(device)));
@@ -98,6 +121,8 @@ public final class Checker {
     parts.add(new Part("hosts", () -> new Targets(check).inspect()));
     parts.add(new Part("names", () -> new NameAnswers(check).inspect()));
     parts.add(new Part("conversations", () -> new Rehearsals(check).inspect()));
+    parts.add(new Part("what should work", () -> new Wishes(check).inspect()));
+    parts.add(new Part("what nobody comes to", () -> new Unmet(check).inspect()));
     parts.add(new Part("isolation", () -> new Exposure(check).isolation()));
     parts.add(new Part("leftovers", () -> new Leftovers(check).inspect()));
     return parts;

@@ -77,8 +77,17 @@ public enum Code {
           + " and nobody reaches it."),
   /** Replies find no way back. */
   RETURN_ROUTE_MISSING(Severity.ERROR, "The request arrives, but no reply ever comes back."),
+  /** An access rule accepts what is dropped on its further way. */
+  ACCEPTED_THEN_DROPPED(
+      Severity.WARNING, "The rule promises a way that a list or stance further on does not give."),
+  /** What the file expects does not happen. */
+  EXPECTATION_FAILS(Severity.ERROR, "The file says what must happen, and something else does."),
+  /** A list lets in from the internet whatever its rules do not name. */
+  OPEN_OTHERWISE(Severity.WARNING, "Whatever nobody thought of comes in."),
+  /** A rule or service that no packet of anybody gets to. */
+  NEVER_MET(Severity.WARNING, "What the rule is for does not work: nothing of it ever gets there."),
   /** A route is missing. */
-  ROUTE_MISSING(Severity.ERROR, "The rules name a network that the device does not find."),
+  ROUTE_MISSING(Severity.ERROR, "What the file lets through finds no way from the device."),
   /** Replies go by another way, or come from another address. */
   REPLY_BY_OTHER_WAY(
       Severity.ERROR, "A client discards a reply from an address that it did not speak to."),
@@ -180,7 +189,9 @@ public enum Code {
   /** The sender's network blocks what it is meant to use. */
   SENDER_NETWORK_BLOCKS(Severity.WARNING, "Whom the rule is for cannot use it from where he is."),
   /** An interface that rules need is down. */
-  INTERFACE_DOWN(Severity.WARNING, "What lies behind the interface is not reached."),
+  INTERFACE_DOWN(Severity.ERROR, "What lies behind the interface is not reached."),
+  /** An interface that something needs is switched off, maybe on purpose. */
+  INTERFACE_OFF(Severity.ADVICE, "What needs the interface does not work while it is off."),
   /** File transfer across translation without the gateway. */
   TRANSFER_NOT_HELPED(
       Severity.ERROR,
@@ -191,6 +202,8 @@ public enum Code {
   /** Some hosts get the answer for the other side. */
   NAME_WRONG_SIDE(
       Severity.WARNING, "Whoever asks the wrong resolver is sent to the wrong address."),
+  /** A resolver does not answer those who are told to ask it. */
+  RESOLVER_FAILS(Severity.ERROR, "Whoever asks it for a name gets no answer."),
   /** Some hosts get no answer. */
   NAME_UNKNOWN(Severity.WARNING, "Insiders are told that there is no such name."),
   /** Insiders get the external address and cannot use it. */

@@ -1,15 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.check;
 
-import java.util.ArrayDeque;
-import java.util.Deque;
-import java.util.HashMap;
-import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import java.util.Set;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -46,9 +41,6 @@ import org.jspecify.annotations.Nullable;
 final class Exposure {
   private final Inspection check;
 
-  /** The networks that hosts are on, once asked for. */
-  private final Set<String> inhabited = new HashSet<>();
-
   Exposure(Inspection check) {
     this.check = check;
   }
@@ -67,6 +59,7 @@ final class Exposure {
     for (CompiledList list : check.sets(device).program().lists()) {
       if (list.list().guards().stream().anyMatch(Offers::isFromOutside)) {
         rules(device, list);
+        otherwise(device, list);
       }
     }
     for (InwardRule rule : device.inward()) {
@@ -98,7 +91,7 @@ final class Exposure {
           everything(device, rule));
     }
     PacketSet admin = inside.intersection(check.ports.administration);
-    if (!admin.isEmpty() && !all && Management.isOpenToAll(check, admin)) {
+    if (!admin.isEmpty() && !all && Management.isOpenToMany(check, admin)) {
       PacketSet arrived = passage.arrivedAs(passage.left()).intersection(in);
       check.add(
           Code.ADMINISTRATION_OFFERED,
@@ -108,12 +101,14 @@ final class Exposure {
               + service(admin)
               + " of "
               + rule.internal().text()
-              + " to everybody on the internet",
+              + (Management.isOpenToAll(check, admin)
+                  ? " to everybody on the internet"
+                  : " to most of the internet"),
           sample(arrived.intersection(admin.preImage(passage.destination()))),
           Cure.byHand(
               "name in its admission or access rule who may use it; or put a tunnel before it"));
     }
-    if (admin.isEmpty() && !all && Management.isOpenToAll(check, inside)) {
+    if (admin.isEmpty() && !all && Management.isOpenToMany(check, inside)) {
       administeredBeyond(in, rule);
     }
     PacketSet clear = inside.intersection(check.ports.clearText);
@@ -205,6 +200,48 @@ final class Exposure {
 
   // Rules by which something comes in.
 
+  /** A list that lets in from the internet what none of its rules names. */
+  private void otherwise(Device device, CompiledList list) {
+    boolean said = list.list().stateless() || check.hasAny(list.list());
+    if (list.list().otherwise() != Action.ACCEPT || said) {
+      return;
+    }
+    PacketSet rest = check.space.all();
+    for (CompiledList.Entry entry : list.entries()) {
+      rest = rest.minus(check.sets(device).meaning().of(entry.match()));
+    }
+    for (Interface arriving : device.interfaces()) {
+      for (Passage passage : check.passages(device, arriving)) {
+        boolean guarded = list.guards(arriving, passage.leaving());
+        PacketSet in =
+            passage
+                .inside()
+                .intersection(rest)
+                .intersection(check.fromStrangers)
+                .intersection(check.sets(device).meaning().opening());
+        boolean inwards = passage.leaving() == null || !passage.leaving().isOutside();
+        if (!arriving.isOutside() || !guarded || !inwards || in.isEmpty()) {
+          continue;
+        }
+        check.add(
+            Code.OPEN_OTHERWISE,
+            list.list(),
+            Labels.of(list.list())
+                + " of "
+                + device.name()
+                + " accepts whatever comes in by "
+                + arriving.name()
+                + " and none of its rules names",
+            check.traced(
+                check.attempt(
+                    check.preferring(passage.arrived(), check.describedOutside()).sample())),
+            Cure.byHand(
+                "accept by rules what is meant to come in, and let the list drop the rest"));
+        return;
+      }
+    }
+  }
+
   private void rules(Device device, CompiledList list) {
     for (CompiledList.Entry entry : list.entries()) {
       AccessRule rule = entry.rule();
@@ -246,7 +283,7 @@ final class Exposure {
         && rule.services().stream().noneMatch(Exposure::isNearlyEverything)) {
       return;
     }
-    if (!Management.isOpenToAll(check, in)) {
+    if (!Management.isOpenToMany(check, in)) {
       return;
     }
     for (Network network : check.site.networks().values()) {
@@ -259,7 +296,7 @@ final class Exposure {
                 + device.name()
                 + " accepts everything for the whole of "
                 + network.name()
-                + " from everybody on the internet",
+                + " from the internet",
             null,
             Cure.of("take it away: replies come in by their session", new Change.Remove(rule)));
         return;
@@ -304,14 +341,14 @@ final class Exposure {
     Map<String, Placed> offered = offeredNetworks();
     for (Map.Entry<String, Placed> each : offered.entrySet()) {
       Network from = Objects.requireNonNull(check.site.networks().get(each.getKey()));
-      for (Map.Entry<String, Start> reached : reachedFrom(from).entrySet()) {
+      for (Map.Entry<String, Spread.Start> reached : reachedFrom(from).entrySet()) {
         Network to = Objects.requireNonNull(check.site.networks().get(reached.getKey()));
         if (to.zone().equals(from.zone()) || offered.containsKey(to.name())) {
           continue;
         }
-        Start start = reached.getValue();
+        Spread.Start start = reached.getValue();
         AddressSet inside = AddressSet.ofPrefixes(to.prefixes());
-        PacketSet open = start.sent.intersection(check.space.destinations(inside));
+        PacketSet open = start.sent().intersection(check.space.destinations(inside));
         if (isNarrow(open)) {
           continue; // somebody has thought about it
         }
@@ -365,11 +402,10 @@ final class Exposure {
         for (Interface arriving : rule.facing().interfaces()) {
           if (arriving.isOutside() && !check.passages(device, arriving).isEmpty()) {
             for (Passage passage : check.sets(device).passages(arriving, rule)) {
-              Map<String, Start> reached = new LinkedHashMap<>();
               PacketSet in = passage.arrived().intersection(check.fromStrangers);
-              Deque<Start> queue = new ArrayDeque<>();
-              goOn(device, passage, new Start(arriving.network(), in, in), in, reached, queue);
-              follow(queue, reached);
+              Spread spread = new Spread(check, /* beyond= */ false);
+              spread.over(device, passage, in);
+              Map<String, Spread.Start> reached = spread.reached();
               reached.keySet().forEach(network -> offered.putIfAbsent(network, rule));
             }
           }
@@ -379,114 +415,12 @@ final class Exposure {
     return offered;
   }
 
-  /**
-   * Packets on their way.
-   *
-   * @param network where they are
-   * @param now what they look like there
-   * @param sent the same as their senders sent them, by the first device that took them
-   */
-  private record Start(Network network, PacketSet now, PacketSet sent) {}
-
   /** The inner networks with hosts that packets of a network's addresses get to. */
-  private Map<String, Start> reachedFrom(Network from) {
-    Map<String, Start> reached = new LinkedHashMap<>();
-    Deque<Start> queue = new ArrayDeque<>();
-    PacketSet own = check.space.sources(AddressSet.ofPrefixes(from.prefixes()));
-    queue.add(new Start(from, own, own));
-    follow(queue, reached);
+  private Map<String, Spread.Start> reachedFrom(Network from) {
+    Spread spread = new Spread(check, /* beyond= */ false);
+    spread.from(from, check.space.sources(AddressSet.ofPrefixes(from.prefixes())));
+    Map<String, Spread.Start> reached = new LinkedHashMap<>(spread.reached());
     reached.remove(from.name());
     return reached;
-  }
-
-  /** Goes on through all devices until nothing new gets anywhere. */
-  private void follow(Deque<Start> queue, Map<String, Start> reached) {
-    Map<String, PacketSet> seen = new HashMap<>();
-    while (!queue.isEmpty()) {
-      Start start = queue.remove();
-      for (Device device : check.site.devices().values()) {
-        for (Interface arriving : device.interfaces()) {
-          if (arriving.network().name().equals(start.network.name())) {
-            go(device, arriving, start, reached, seen, queue);
-          }
-        }
-      }
-    }
-  }
-
-  private void go(
-      Device device,
-      Interface arriving,
-      Start start,
-      Map<String, Start> reached,
-      Map<String, PacketSet> seen,
-      Deque<Start> queue) {
-    PacketSet here =
-        start
-            .now
-            .without(Dimension.ARRIVING)
-            .intersection(check.space.arriving(check.sets(device).meaning().number(arriving)));
-    String at = device.name() + " " + arriving.name();
-    PacketSet before = seen.getOrDefault(at, check.space.none());
-    here = here.minus(before);
-    if (here.isEmpty()) {
-      return;
-    }
-    seen.put(at, before.union(here));
-    for (Passage passage : check.passages(device, arriving)) {
-      goOn(device, passage, start, here, reached, queue);
-    }
-  }
-
-  private void goOn(
-      Device device,
-      Passage passage,
-      Start start,
-      PacketSet here,
-      Map<String, Start> reached,
-      Deque<Start> queue) {
-    Interface leaving = passage.leaving();
-    PacketSet taken = passage.arrived().intersection(here);
-    if (leaving == null || leaving.isOutside() || taken.isEmpty()) {
-      return;
-    }
-    Network network = leaving.network();
-    PacketSet left = taken.image(passage.destination()).image(passage.source());
-    PacketSet sent = start.sent.equals(start.now) ? taken : start.sent;
-    if (passage.via() != null) {
-      queue.add(new Start(network, left, sent));
-      return;
-    }
-    PacketSet onward = left.intersection(check.space.destinations(ofDevices(network, device)));
-    if (!onward.isEmpty()) {
-      queue.add(new Start(network, onward, sent));
-    }
-    PacketSet toHosts = left.minus(onward);
-    if (hasHosts(network) && !toHosts.isEmpty()) {
-      reached.putIfAbsent(network.name(), new Start(network, toHosts, sent));
-    }
-  }
-
-  /** The addresses of a network for which other devices answer there. */
-  private AddressSet ofDevices(Network network, Device but) {
-    AddressSet all = AddressSet.NONE;
-    for (Device device : check.site.devices().values()) {
-      for (Interface own : device.interfaces()) {
-        if (!device.name().equals(but.name()) && own.network().name().equals(network.name())) {
-          all = all.union(AddressSet.ofAddresses(own.addresses()));
-          all = all.union(check.sets(device).program().claims.answeredOn(network));
-        }
-      }
-    }
-    return all;
-  }
-
-  private boolean hasHosts(Network network) {
-    if (inhabited.isEmpty()) {
-      for (Host host : check.site.hosts().values()) {
-        host.networks().forEach(own -> inhabited.add(own.name()));
-      }
-    }
-    return inhabited.contains(network.name());
   }
 }

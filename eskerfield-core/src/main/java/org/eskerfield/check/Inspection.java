@@ -3,6 +3,7 @@ package org.eskerfield.check;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.EnumSet;
 import java.util.HashSet;
 import java.util.IdentityHashMap;
 import java.util.List;
@@ -34,9 +35,12 @@ import org.eskerfield.set.UndeterminedException;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.EveryPacket;
 import org.jspecify.annotations.Nullable;
@@ -51,6 +55,9 @@ final class Inspection {
 
   /** How many intervals the passages of one device may take. */
   private static final int MOST_A_DEVICE = 8_000_000;
+
+  /** Whether to find also what follows from other findings. */
+  final boolean consequences;
 
   final Site site;
   final Tracer tracer;
@@ -76,12 +83,13 @@ final class Inspection {
   private int diagnoses;
 
   Inspection(Site site) {
-    this(site, MOST_A_DEVICE);
+    this(site, MOST_A_DEVICE, /* consequences= */ false);
   }
 
   /** One that gives the passages of a device so many intervals, and then says so. */
-  Inspection(Site site, int mostOfDevice) {
+  Inspection(Site site, int mostOfDevice, boolean consequences) {
     this.site = site;
+    this.consequences = consequences;
     this.mostOfDevice = mostOfDevice;
     this.tracer = Tracer.of(site);
     this.strangers = Outside.senders(site);
@@ -91,6 +99,11 @@ final class Inspection {
     this.space = sets.values().iterator().next().space();
     this.ports = new Ports(space);
     this.fromStrangers = space.sources(strangers);
+  }
+
+  /** One that finds also what follows from other findings. */
+  static Inspection withConsequences(Site site) {
+    return new Inspection(site, MOST_A_DEVICE, /* consequences= */ true);
   }
 
   // What was found.
@@ -122,6 +135,55 @@ final class Inspection {
       }
     }
     return false;
+  }
+
+  /** Warnings and advice of something that does not work, as errors are. */
+  private static final Set<Code> STOPPING =
+      EnumSet.of(
+          Code.INTERFACE_OFF, Code.HOST_OFF, Code.CLIENTS_REWRITTEN, Code.SENDER_NETWORK_BLOCKS);
+
+  static boolean stops(Finding finding) {
+    return finding.severity() == Severity.ERROR || STOPPING.contains(finding.code());
+  }
+
+  /** Whether anything was found about a thing. */
+  boolean hasAny(Placed at) {
+    return !consequences && findings.stream().anyMatch(each -> each.place().equals(at.place()));
+  }
+
+  /** Whether an error was found at a thing. */
+  boolean isWrong(Placed at) {
+    return !consequences
+        && findings.stream().anyMatch(each -> stops(each) && each.place().equals(at.place()));
+  }
+
+  /**
+   * Whether an error was found already whose sample ends at the same device, for the same reason.
+   */
+  boolean endsAlike(Conversation conversation) {
+    String end = consequences ? null : end(conversation);
+    return end != null
+        && findings.stream()
+            .anyMatch(
+                each -> stops(each) && each.sample() != null && end.equals(end(each.sample())));
+  }
+
+  private static @Nullable String end(Conversation conversation) {
+    Trace trace = conversation.deciding();
+    List<Leg> legs = new ArrayList<>();
+    if (trace != null) {
+      legs.addAll(trace.request());
+      legs.addAll(trace.reply());
+    }
+    for (Leg leg : legs) {
+      for (Decision decision : leg.decisions()) {
+        Outcome ends = decision.ruling().ends();
+        if (ends != null && ends != Outcome.ANSWERED) {
+          return leg.where() + " " + decision.ruling();
+        }
+      }
+    }
+    return null;
   }
 
   List<Finding> findings() {
@@ -165,6 +227,11 @@ final class Inspection {
   /** Notes what a rule decides after the rules before it. */
   void decides(AccessRule rule, PacketSet packets) {
     decided.put(rule, packets);
+  }
+
+  /** What a rule decides after the rules before it; something else where that is not known. */
+  PacketSet decided(CompiledList.Entry entry, PacketSet otherwise) {
+    return decided.getOrDefault(entry.rule(), otherwise);
   }
 
   /** What a rule decides of what strangers open, as far as that was worked out; else matches. */

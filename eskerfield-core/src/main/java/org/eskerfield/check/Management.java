@@ -26,6 +26,14 @@ import org.eskerfield.walk.EveryPacket.Passage;
 
 /** The own services of devices: reached by those who should, and by nobody else. */
 final class Management {
+  /** So many neighbours on a link are no partner that somebody means. */
+  private static final int MOST_PARTNERS = 8;
+
+  /** IPv4 addresses, or IPv6 networks of /64, that nobody names because he knows them all. */
+  private static final long MOST_NAMED = 65_536;
+
+  private static final int MOST_BOXES = 1_000;
+
   private final Inspection check;
 
   Management(Inspection check) {
@@ -47,7 +55,7 @@ final class Management {
             PacketSet here = passage.arrived().intersection(passage.arrivedAs(serves));
             reached = reached.union(here);
             if (arriving.isOutside()) {
-              open(device, own, here);
+              open(device, own, arriving, here);
             }
           }
         }
@@ -150,15 +158,17 @@ final class Management {
         new Change.Alter(to, to.serving(ServiceTerm.of(free), port)));
   }
 
-  /** Is it open to everybody on the internet? */
-  private void open(Device device, OwnService own, PacketSet reached) {
+  /** Is it open to the internet, or to everybody on the link to a carrier? */
+  private void open(Device device, OwnService own, Interface arriving, PacketSet reached) {
     PacketSet admin =
         reached
             .intersection(check.ports.management)
             .intersection(check.space.destinations(Inspection.CARRIED));
-    if (admin.isEmpty() || !isOpenToAll(check, admin)) {
+    boolean many = !admin.isEmpty() && isOpenToMany(check, admin);
+    if (admin.isEmpty() || (!many && !isOpenToNeighbours(arriving, admin))) {
       return;
     }
+    boolean all = isOpenToAll(check, admin);
     List<AddressTerm> inner = new ArrayList<>();
     for (Interface each : device.interfaces()) {
       if (!each.isOutside()) {
@@ -169,21 +179,56 @@ final class Management {
         Code.MANAGEMENT_OPEN,
         own,
         device.name() + " " + own.service().text(),
-        own.service().text() + " of " + device.name() + " itself is open to the whole internet",
+        own.service().text()
+            + " of "
+            + device.name()
+            + " itself is open to "
+            + (all
+                ? "the whole internet"
+                : many ? "most of the internet" : "everybody on " + arriving.network().name()),
         check.traced(check.attempt(check.preferring(admin, check.describedOutside()).sample())),
         Cure.of("let only insiders reach it", new Change.Alter(own, own.withFrom(inner))));
   }
 
+  private boolean isOpenToNeighbours(Interface arriving, PacketSet admin) {
+    AddressSet neighbours =
+        AddressSet.ofPrefixes(arriving.network().prefixes()).intersection(check.strangers());
+    return neighbours.countIpv4() >= MOST_PARTNERS
+        && sources(admin).covers(sources(check.space.sources(neighbours)));
+  }
+
   /** Whether packets of a set may come from every address that the internet has of a family. */
   static boolean isOpenToAll(Inspection check, PacketSet set) {
-    PacketSet sources =
-        set.withoutAllBut(Dimension.FAMILY, Dimension.SOURCE_HIGH, Dimension.SOURCE);
     for (Family family : Family.values()) {
       PacketSet all = check.fromStrangers.intersection(check.space.of(family));
-      if (!all.isEmpty() && set.meets(check.space.of(family)) && sources.covers(all)) {
+      if (!all.isEmpty() && set.meets(check.space.of(family)) && sources(set).covers(all)) {
         return true;
       }
     }
     return false;
+  }
+
+  private static PacketSet sources(PacketSet set) {
+    return set.withoutAllBut(Dimension.FAMILY, Dimension.SOURCE_HIGH, Dimension.SOURCE);
+  }
+
+  /** Whether packets of a set may come from more of the internet than anybody names one by one. */
+  static boolean isOpenToMany(Inspection check, PacketSet set) {
+    PacketSet sources = sources(set.intersection(check.fromStrangers));
+    return isMany(sources.intersection(check.space.of(Family.IPV4)), Dimension.SOURCE)
+        || isMany(sources.intersection(check.space.of(Family.IPV6)), Dimension.SOURCE_HIGH);
+  }
+
+  private static boolean isMany(PacketSet sources, Dimension part) {
+    List<PacketSet.Box> boxes = sources.boxes(MOST_BOXES);
+    long many = 0;
+    for (PacketSet.Box box : boxes) {
+      PacketSet.Box.Interval interval = box.intervals().get(part);
+      if (interval == null || interval.last() - interval.first() < 0) {
+        return true;
+      }
+      many += interval.last() - interval.first() + 1;
+    }
+    return boxes.size() == MOST_BOXES || many >= MOST_NAMED;
   }
 }

@@ -66,7 +66,10 @@ final class Offers {
       }
     }
     for (CompiledList list : check.sets(device).program().lists()) {
-      if (!device.seesOriginal() && list.list().guards().stream().anyMatch(Offers::isFromOutside)) {
+      List<AccessList.Guard> guards = list.list().guards();
+      if (!device.seesOriginal()
+          && guards.stream().anyMatch(Offers::isFromOutside)
+          && guards.stream().allMatch(Offers::isUp)) {
         inspect(device, list);
       }
     }
@@ -172,7 +175,7 @@ final class Offers {
     if (obstacle != null && obstacle.cause() == Cause.INTERFACE_DOWN && obstacle.place() != null) {
       // A list says no, but only since the packet came the wrong way.
       check.add(
-          Code.INTERFACE_DOWN,
+          Objects.requireNonNullElse(Rehearsals.codeOf(obstacle), Code.INTERFACE_DOWN),
           obstacle.place(),
           Labels.of(rule) + ": " + Rehearsals.told(obstacle),
           sample,
@@ -323,6 +326,12 @@ final class Offers {
   }
 
   // Access without translation.
+
+  /** Whether something can come by the interfaces of a guard. */
+  private static boolean isUp(AccessList.Guard guard) {
+    InterfaceTerm arriving = guard.arriving();
+    return arriving == null || arriving.interfaces().stream().allMatch(Interface::isUp);
+  }
 
   /** Whether all packets that the guard is about come straight from the internet. */
   static boolean isFromOutside(AccessList.Guard guard) {

@@ -16,6 +16,8 @@ import java.util.Set;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
+import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
@@ -163,7 +165,7 @@ final class Rehearsals {
     }
   }
 
-  private static List<Probe> probes(Host receiver, Family family) {
+  static List<Probe> probes(Host receiver, Family family) {
     List<Probe> probes = new ArrayList<>();
     if (receiver.answersPing()) {
       probes.add(Probe.ping(family));
@@ -552,7 +554,14 @@ final class Rehearsals {
     return false;
   }
 
-  private static @Nullable Code codeOf(Obstacle obstacle) {
+  /** How an interface that is down is brought up again. */
+  static Cure upAgain(Interface own) {
+    return Cure.of(
+        "bring " + Labels.of(own) + " up, and say so",
+        new Change.Alter(own, own.withState(Interface.State.UP)));
+  }
+
+  static @Nullable Code codeOf(Obstacle obstacle) {
     Cause cause = obstacle.cause();
     return switch (cause) {
       case ACCESS_MISSING, DENIED, SENDER_NOT_ADMITTED, ORDER -> Code.TRANSLATION_WITHOUT_ACCESS;
@@ -562,7 +571,7 @@ final class Rehearsals {
           InwardRule.of(obstacle.place()) != null
               ? Code.NOTHING_LISTENS
               : Code.TRANSLATION_WITHOUT_ACCESS;
-      case TRANSLATION_MISSING, OWN_SERVICE_CLOSED -> Code.NOTHING_LISTENS;
+      case TRANSLATION_MISSING, OWN_SERVICE_CLOSED, NOTHING_LISTENS -> Code.NOTHING_LISTENS;
       case WRONG_INTERFACE -> Code.WRONG_INTERFACE;
       case HOST_MOVED -> Code.HOST_MOVED;
       case HOST_OFF -> Code.HOST_OFF;
@@ -574,7 +583,10 @@ final class Rehearsals {
       case RETURN_ROUTE_MISSING -> Code.RETURN_ROUTE_MISSING;
       case ROUTE_MISSING -> Code.ROUTE_MISSING;
       case LOOP -> Code.LOOP;
-      case INTERFACE_DOWN -> Code.INTERFACE_DOWN;
+      case INTERFACE_DOWN ->
+          obstacle.place() instanceof Interface own && own.state() == Interface.State.OFF
+              ? Code.INTERFACE_OFF
+              : Code.INTERFACE_DOWN;
       case HAIRPIN_MISSING -> Code.HAIRPIN_MISSING;
       case TRANSFER_NOT_HELPED, TRANSFER_ENCRYPTED -> Code.TRANSFER_NOT_HELPED;
       case SENDER_NETWORK_BLOCKS -> Code.SENDER_NETWORK_BLOCKS;

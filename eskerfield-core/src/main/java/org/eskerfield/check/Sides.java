@@ -61,6 +61,8 @@ final class Sides {
         }
         if (!arriving.isOutside() && passage.leaving().isOutside()) {
           untranslated(device, passage, passage.leaving());
+        } else if (!arriving.isOutside()) {
+          spread(device, passage, passage.leaving());
         } else if (arriving.isOutside()) {
           rewritten(passage);
         }
@@ -138,6 +140,43 @@ final class Sides {
               ? TranslationCures.narrowed(check.site, first, sample.opening().question().source())
               : obstacle == null ? null : obstacle.cure());
     }
+  }
+
+  /**
+   * Insiders that a rule rewrites on their way to other insiders, since it names every interface.
+   */
+  private void spread(Device device, Passage passage, Interface leaving) {
+    OutwardRule rule = OutwardRule.of(passage.sourceRule());
+    if (rule == null
+        || !rule.leaving().text().equals(Site.ANY)
+        || passage.destinationRule() != null) {
+      return;
+    }
+    PacketSet inside =
+        passage
+            .arrived()
+            .intersection(check.space.sources(check.addressesBehind(device, passage.arriving())))
+            .intersection(check.space.destinations(check.addressesBehind(device, leaving)));
+    Interface outer = outer(device);
+    if (inside.isEmpty()) {
+      return;
+    }
+    PacketSet preferred = check.preferring(inside, check.describedInside());
+    preferred = check.preferringTo(preferred, check.describedInside());
+    check.add(
+        Code.CLIENTS_REWRITTEN,
+        rule,
+        Labels.of(rule)
+            + " acts by every interface, so it also rewrites what "
+            + passage.arriving().network().name()
+            + " sends by "
+            + leaving.name(),
+        check.traced(check.attempt(preferred.sample())),
+        outer == null
+            ? Cure.byHand("name the interface towards the internet")
+            : Cure.of(
+                "let it act towards " + outer.name() + " only",
+                new Change.Alter(rule, rule.leavingBy(InterfaceTerm.of(outer)))));
   }
 
   /** Clients from outside that a rule for insiders' sources rewrites, too. */
@@ -357,32 +396,37 @@ final class Sides {
         guards(device, list));
   }
 
-  /** The way on which most of the rules could match something. */
+  /** The ways on which its rules could match most. */
   private Cure guards(Device device, CompiledList list) {
+    List<AccessList.Guard> guards = new ArrayList<>();
+    for (CompiledList.Entry entry : list.entries()) {
+      AccessList.Guard best = way(device, entry.rule());
+      if (best != null && !guards.contains(best)) {
+        guards.add(best);
+      }
+    }
+    return guards.isEmpty()
+        ? Cure.of("take it away", new Change.Remove(list.list()))
+        : Cure.of(
+            "let it guard the way that its rules are about",
+            new Change.Alter(list.list(), list.list().withGuards(guards)));
+  }
+
+  private AccessList.@Nullable Guard way(Device device, AccessRule rule) {
     AccessList.Guard best = null;
     int most = 0;
     for (Interface arriving : device.interfaces()) {
       for (Interface leaving : device.interfaces()) {
-        if (arriving.equals(leaving) || isGuarded(device, arriving, leaving)) {
-          continue;
-        }
-        int preferred = 0;
-        for (CompiledList.Entry entry : list.entries()) {
-          AccessRule rule = entry.rule();
-          preferred +=
-              matching(rule.to(), device, leaving) + matching(rule.from(), device, arriving);
-        }
-        if (preferred > most) {
-          most = preferred;
+        int fits = matching(rule.to(), device, leaving) + matching(rule.from(), device, arriving);
+        boolean towardsOutside = rule.from().isEmpty() && !arriving.isOutside();
+        fits -= towardsOutside ? 1 : 0;
+        if (fits > most && !arriving.equals(leaving) && !isGuarded(device, arriving, leaving)) {
+          most = fits;
           best = AccessList.Guard.of(arriving, leaving);
         }
       }
     }
-    return best == null
-        ? Cure.of("take it away", new Change.Remove(list.list()))
-        : Cure.of(
-            "let it guard the way that its rules are about",
-            new Change.Alter(list.list(), list.list().withGuards(List.of(best))));
+    return best;
   }
 
   private int matching(List<AddressTerm> terms, Device device, Interface own) {

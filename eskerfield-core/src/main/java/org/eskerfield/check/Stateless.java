@@ -2,6 +2,7 @@
 package org.eskerfield.check;
 
 import java.util.List;
+import org.eskerfield.cause.Mends;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -22,6 +23,7 @@ import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Question;
 
 /**
  * What lists without sessions make of the answers that come from strangers, and of the notices
@@ -68,7 +70,8 @@ final class Stateless {
             .intersection(check.space.of(family));
     PacketSet segments = in.intersection(check.space.protocol(Protocol.TCP));
     PacketSet answers = segments.intersection(check.space.flags(Packet.ACK));
-    if (answers.isEmpty()) {
+    int port = Question.DEFAULT_SOURCE_PORT;
+    if (!answers.meets(check.space.where(Dimension.DESTINATION_PORT, port, port))) {
       return; // the conversations tell of that
     }
     ServicePart notice = family == Family.IPV4 ? TOO_LARGE : TOO_LARGE_V6;
@@ -87,9 +90,9 @@ final class Stateless {
               + family
               + " that bears ACK, for every port",
           null,
-          Cure.of(
+          new Cure(
               "let it keep sessions, and know answers by them",
-              new Change.Alter(list.list(), list.list().withStateless(false))));
+              Mends.remembering(device, list.list())));
     }
   }
 

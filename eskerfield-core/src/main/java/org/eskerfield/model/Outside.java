@@ -38,7 +38,21 @@ public final class Outside {
         .intersection(SpecialAddresses.NEVER_A_SOURCE.complement())
         .intersection(routedHere(site).complement())
         .intersection(ofDevices(site).complement())
+        .intersection(ofNobody(site).complement())
         .intersection(AddressSet.ofAddresses(inside).complement());
+  }
+
+  /** The addresses of networks that no host may have: those of the network and of broadcasts. */
+  private static AddressSet ofNobody(Site site) {
+    List<Address> ends = new ArrayList<>();
+    for (Network network : site.networks().values()) {
+      for (Prefix prefix : network.prefixes()) {
+        if (prefix.isNetworkOrBroadcast(prefix.first())) {
+          ends.addAll(List.of(prefix.first(), prefix.last()));
+        }
+      }
+    }
+    return AddressSet.ofAddresses(ends);
   }
 
   /** Those senders that are on no link to a carrier, but somewhere beyond. */

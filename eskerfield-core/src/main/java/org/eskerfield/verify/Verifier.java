@@ -37,7 +37,7 @@ public final class Verifier {
   public Verdict verify(Expectation expectation) {
     List<Verdict.Result> results = new ArrayList<>();
     for (Attempt attempt : expectation.attempts()) {
-      Conversation conversation = rehearse(tracer, expectation, attempt);
+      Conversation conversation = rehearse(expectation, attempt);
       List<String> differences = differences(expectation, conversation);
       // To look for causes costs many times more than to trace, so only failures are asked.
       Diagnosis diagnosis =
@@ -50,6 +50,11 @@ public final class Verifier {
       results.add(new Verdict.Result(conversation, differences, diagnosis));
     }
     return new Verdict(expectation, results);
+  }
+
+  /** Leads a conversation of an expectation, after what is to happen before. */
+  public Conversation rehearse(Expectation expectation, Attempt attempt) {
+    return rehearse(tracer, expectation, attempt);
   }
 
   private static Conversation rehearse(Tracer tracer, Expectation expectation, Attempt attempt) {
@@ -82,7 +87,7 @@ public final class Verifier {
   }
 
   /** What is not as expected, each as a clause; empty if all is. */
-  private static List<String> differences(Expectation expectation, Conversation conversation) {
+  public static List<String> differences(Expectation expectation, Conversation conversation) {
     List<String> differences = new ArrayList<>();
     if (conversation.outcome() != expectation.outcome()) {
       differences.add(

@@ -44,7 +44,7 @@ class InspectionTest {
   }
 
   private static List<Finding> found(Site site, int room) {
-    Inspection inspection = new Inspection(site, room);
+    Inspection inspection = new Inspection(site, room, /* consequences= */ false);
     Device device = site.devices().get("edge");
     device.interfaces().forEach(own -> inspection.passages(device, own));
     return inspection.findings();

@@ -139,7 +139,7 @@ class CheckerTest {
             "        guards: [{ arriving: uplink, leaving: store }, { arriving: uplink, leaving: works }]\n",
             ""),
         cured(
-            "way-unguarded block-loops offered-zone-reaches-inside",
+            "way-unguarded block-loops never-met offered-zone-reaches-inside",
             STANCE,
             "accept",
             "[{ arriving: uplink, leaving: store }, { arriving: uplink, leaving: works }]",
@@ -352,6 +352,30 @@ class CheckerTest {
             "lab: { on: lab, at: 10.3.0.1 }",
             "lab: { on: lab, at: 10.3.0.1, state: no link }"),
         cured(
+            "interface-off",
+            "lab: { on: lab, at: 10.3.0.1 }",
+            "lab: { on: lab, at: 10.3.0.1, state: off }"),
+        // What the file promises.
+        byHand(
+            "accepted-then-dropped",
+            "shop to any: accept",
+            "shop to works: accept, shop to any: accept",
+            INNER,
+            INNER.replace("accept", "{ any to any: accept, otherwise: accept }")
+                + "    access:\n      in:\n        guards: { arriving: up }\n        rules:\n"
+                + "          - { accept: measuring, from: partner, to: bench, log: true, service: 9000-9009/tcp }\n"
+                + "        otherwise: drop\n"),
+        byHand(
+            "never-met",
+            BUYS,
+            rule("accept: the till buys, from: till, to: web, service: http") + BUYS),
+        byHand("resolver-fails", "at: 10.1.0.53, listens: domain", "at: 10.1.0.53, listens: ntp"),
+        byHand("open-otherwise administration-offered", END, END.replace("drop", "accept")),
+        byHand(
+            "expectation-fails",
+            "names:\n",
+            "expect:\n  - { from: customer, to: 192.0.2.66, service: http, outcome: answered }\nnames:\n"),
+        cured(
             "transfer-not-helped clear-text-offered",
             "listens: ssh",
             "listens: ftp",
@@ -449,7 +473,7 @@ class CheckerTest {
     Path file = folder.resolve("x.site.yaml");
     Files.writeString(file, text);
     SiteFile read = SiteReader.readFile(file);
-    return Checker.check(read.site(), read.policy(), (what, done, of) -> {});
+    return Checker.check(read.site(), read.policy(), read.expectations(), (what, done, of) -> {});
   }
 
   private static List<String> codes(List<Finding> findings) {

@@ -93,7 +93,7 @@ public final class CheckVerb extends Verb {
     }
     List<Finding> findings;
     try (ProgressLine progress = new ProgressLine(terminal)) {
-      findings = Checker.check(file.site(), file.policy(), progress);
+      findings = Checker.check(file.site(), file.policy(), file.expectations(), progress);
     }
     String handle = cure(call);
     if (call.hasMatchedOption("--write")) {

@@ -48,16 +48,33 @@ public record CuredSite(String before, String after, SiteFile file, String patch
     }
     Set<String> before = new HashSet<>();
     all.forEach(each -> before.add(key(each)));
+    boolean unfolded = false;
     for (Finding each :
         Checker.check(cured.file.site(), cured.file.policy(), (what, done, of) -> {})) {
       boolean open = each.accepted() == null;
       boolean same = open && key(each).equals(key(finding));
-      boolean worse = open && each.severity() != Severity.ADVICE && !before.contains(key(each));
+      boolean fresh = open && each.severity() != Severity.ADVICE;
+      if (fresh && !unfolded && !before.contains(key(each))) {
+        // What followed from the finding, and was not said for that, may be left.
+        unfolded = true;
+        before.addAll(withConsequences(path));
+      }
+      boolean worse = fresh && !before.contains(key(each));
       if (same || worse) {
         return null;
       }
     }
     return cured;
+  }
+
+  private static Set<String> withConsequences(Path path) throws IOException {
+    Set<String> all = new HashSet<>();
+    try {
+      Checker.withConsequences(SiteReader.read(path)).forEach(each -> all.add(key(each)));
+    } catch (UnreadableSiteException e) {
+      return Set.of(); // it was there a moment ago: nothing is known of it any more
+    }
+    return all;
   }
 
   private static String key(Finding finding) {

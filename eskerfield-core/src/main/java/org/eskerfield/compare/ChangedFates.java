@@ -10,6 +10,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
@@ -77,8 +78,9 @@ public record ChangedFates(
   }
 
   /**
-   * Compares two sites. Senders are those of networks and zones that both have; first packets of
-   * TCP, UDP, pings, and protocols without ports; flows that no device knows yet.
+   * Compares two sites. Senders are those of networks that both have, routers of carriers and the
+   * devices themselves included, and those of the internet; first packets of TCP, UDP, pings, and
+   * protocols without ports; flows that no device knows yet.
    */
   public static ChangedFates between(Site before, Site after, Progress progress) {
     return new Search(before, after).search(progress);
@@ -116,8 +118,7 @@ public record ChangedFates(
         PacketSet focus = new Focus(before, after, old, now, space).packets();
         for (int i = 0; i < origins.size(); i++) {
           Origin origin = origins.get(i);
-          String who = origin.host() != null ? origin.host() : origin.network();
-          progress.begins(who == null ? Site.INTERNET : who, i, origins.size());
+          progress.begins(origin.name(), i, origins.size());
           complete &= search(origin, focus);
         }
       } catch (UndeterminedException e) {
@@ -327,10 +328,9 @@ public record ChangedFates(
             members(network.prefixes())
                 .intersection(members(was.prefixes()))
                 .intersection(devices.complement())
-                .intersection(unusual.complement())
-                .intersection(AddressSet.ofAddresses(network.carrier()).complement());
+                .intersection(unusual.complement());
         if (!members.isEmpty()) {
-          origins.add(new Origin(network.name(), null, members));
+          origins.add(Origin.on(network.name(), members));
         }
       }
       for (String name : peculiar) {
@@ -343,7 +343,15 @@ public record ChangedFates(
           Outside.beyondLinks(before)
               .intersection(Outside.beyondLinks(after))
               .intersection(unusual.complement());
-      origins.add(new Origin(null, null, outside));
+      origins.add(Origin.on(null, outside));
+      for (Device device : after.devices().values()) {
+        Device was = before.devices().get(device.name());
+        AddressSet own = AddressSet.ofAddresses(device.addresses());
+        if (was != null) {
+          own = own.intersection(AddressSet.ofAddresses(was.addresses()));
+          origins.add(Origin.of(device, own));
+        }
+      }
       return origins;
     }
 
@@ -375,7 +383,7 @@ public record ChangedFates(
           AddressSet.ofAddresses(is.addresses())
               .intersection(AddressSet.ofAddresses(was.addresses()));
       String network = is.networks().isEmpty() ? null : is.networks().get(0).name();
-      return both.isEmpty() ? null : new Origin(network, name, both);
+      return both.isEmpty() ? null : new Origin(network, name, null, both);
     }
   }
 }

@@ -65,7 +65,7 @@ public record Reachable(List<Entry> entries, boolean complete) {
         new Times(List.copyOf(site.schedules().values()), VirtualClock.start(site.timeZone()));
     PacketSpace space = new PacketSpace(EveryPacket.numbers(site), times);
     Fates fates = new Fates(site, space, 0);
-    Origin outside = new Origin(null, null, Outside.beyondLinks(site));
+    Origin outside = Origin.on(null, Outside.beyondLinks(site));
     Map<String, PacketSet> packets = new LinkedHashMap<>();
     Map<String, Trace> samples = new LinkedHashMap<>();
     boolean complete = true;

@@ -359,7 +359,7 @@ public final class PacketSet {
       Family family = pick(Dimension.FAMILY, 0, 0) == 0 ? Family.IPV4 : Family.IPV6;
       boolean four = family == Family.IPV4;
       int protocol =
-          (int) pick(Dimension.PROTOCOL, 0, Protocol.TCP, Protocol.UDP, four ? 1 : 58, 1, 58);
+          (int) pick(Dimension.PROTOCOL, 1, Protocol.TCP, Protocol.UDP, four ? 1 : 58, 47, 50);
       Address destination =
           address(family, Dimension.DESTINATION_HIGH, Dimension.DESTINATION, 0xc000_0201L);
       boolean ports = Protocol.hasPorts(protocol);

@@ -7,6 +7,7 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
@@ -199,10 +200,23 @@ public final class PacketWords {
         rest = rest.intersection(whole.complement());
       }
     }
+    return Some.of(ranges(rest, names), MOST_NAMES);
+  }
+
+  /** Adds the names of devices that are whole among some addresses, and then the rest. */
+  private List<String> ranges(AddressSet all, List<String> names) {
+    AddressSet rest = all;
+    for (Device device : site.devices().values()) {
+      AddressSet own = AddressSet.ofAddresses(device.addresses());
+      if (own.ranges().size() > 1 && own.intersection(rest.complement()).isEmpty()) {
+        names.add(device.name() + " itself");
+        rest = rest.intersection(own.complement());
+      }
+    }
     for (AddressRange range : rest.ranges()) {
       names.add(name(range));
     }
-    return Some.of(names, MOST_NAMES);
+    return names;
   }
 
   private String receivers(AddressSet all) {
@@ -221,17 +235,12 @@ public final class PacketWords {
   }
 
   private String named(AddressSet all) {
-    List<String> names = new ArrayList<>();
-    for (AddressRange range : all.ranges()) {
-      names.add(name(range));
-    }
-    return Some.of(names, MOST_NAMES);
+    return Some.of(ranges(all, new ArrayList<>()), MOST_NAMES);
   }
 
   private String name(AddressRange range) {
     if (range.first().equals(range.last())) {
-      Host host = site.hostAt(range.first());
-      return host == null ? range.toString() : host.name() + " (" + range + ")";
+      return named(range.first(), range.toString());
     }
     Prefix same = range.prefix();
     if (same == null) {
@@ -243,6 +252,17 @@ public final class PacketWords {
       }
     }
     return same.toString();
+  }
+
+  /** An address, with whose it is: a host's, a device's own, or that of a carrier's router. */
+  private String named(Address address, String text) {
+    Host host = site.hostAt(address);
+    Device device = site.deviceAt(address);
+    String owner = host != null ? host.name() : device != null ? device.name() : null;
+    for (Network network : site.networks().values()) {
+      owner = network.carrier().contains(address) ? "the carrier of " + network.name() : owner;
+    }
+    return owner == null ? text : owner + " (" + text + ")";
   }
 
   private static String service(Box box) {

@@ -21,6 +21,7 @@ import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.SharedRule;
@@ -34,10 +35,10 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.state.VirtualClock;
-import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
@@ -79,6 +80,9 @@ class ChangedFatesTest {
           "203.0.113.3",
           "203.0.113.66",
           "198.51.100.131",
+          "10.1.0.1",
+          "10.2.0.1",
+          "198.51.100.129",
           "192.0.2.9");
   private static final List<String> RECEIVERS =
       List.of(
@@ -111,16 +115,22 @@ class ChangedFatesTest {
 
   /** The fate of a packet, found by tracing it alone. */
   private static String fate(Site site, PacketSet.Member member) {
-    Attempt attempt = Attempt.sending(site, member);
+    Packet packet = member.packet();
+    Address source = packet.source();
+    Named device = site.deviceAt(source);
+    Host host = site.hostAt(source);
+    Named sender = host != null ? host : Host.unnamed(source, site.networkOf(source));
     Trace trace =
         Tracer.of(site)
             .trace(
                 new Question(
-                    attempt.sender(),
-                    attempt.source(),
-                    attempt.addresses().get(0),
-                    attempt.probe(),
-                    member.packet().sourcePort,
+                    device == null ? sender : device,
+                    source,
+                    packet.destination(),
+                    Icmp.isEchoRequest(packet.icmpType)
+                        ? Probe.ping(packet.family)
+                        : Probe.of(packet.protocol, packet.destinationPort),
+                    packet.sourcePort,
                     member.at()));
     List<String> rules = new ArrayList<>();
     String seen = trace.seenAs() == null ? "" : trace.seenAs().address().toString();
@@ -288,6 +298,7 @@ class ChangedFatesTest {
       receivers.add(host.addresses().get(0).toString());
     }
     senders.addAll(List.of("10.44.8.77", "10.44.20.78", "203.0.113.40", "198.51.100.9"));
+    senders.addAll(List.of("203.0.113.33", "203.0.113.46", "10.44.0.1", "10.44.0.2", "10.44.8.1"));
     receivers.addAll(List.of("10.44.0.1", "10.44.0.2", "10.44.8.1", "10.44.20.1", "10.44.20.99"));
     ChangedFates reach = ChangedFates.between(before, after, (who, done, of) -> {});
     assertThat(reach.complete()).isTrue();

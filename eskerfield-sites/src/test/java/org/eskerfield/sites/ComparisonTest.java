@@ -47,8 +47,8 @@ class ComparisonTest {
       value = {
         "note: the edge router | note: an edge router | ALTERED device 'breakwater': note the edge router → an edge router | - | -",
         "# The web shop | # A web shop | - | - | -",
-        "from: contractor | from: [contractor, stranger] | ALTERED access rule 'the contractor works on the ramp' of list 'from the internet' of skerry: from contractor → contractor, stranger | OPENED | from stranger (198.51.100.250) to 198.51.100.140, 1502/tcp, at some times",
-        "mon-fri, hours: 07:00-18:00 | mon-fri, hours: 08:00-18:00 | ALTERED schedule 'working hours': windows mon-fri 07:00-18:00 → mon-fri 08:00-18:00 | SHUT | from contractor (192.0.2.140) to 198.51.100.140, 1502/tcp, at some times",
+        "from: contractor | from: [contractor, stranger] | ALTERED access rule 'the contractor works on the ramp' of list 'from the internet' of skerry: from contractor → contractor, stranger | OPENED | from stranger (198.51.100.250) to skerry (198.51.100.140), 1502/tcp, at some times",
+        "mon-fri, hours: 07:00-18:00 | mon-fri, hours: 08:00-18:00 | ALTERED schedule 'working hours': windows mon-fri 07:00-18:00 → mon-fri 08:00-18:00 | SHUT | from contractor (192.0.2.140) to skerry (198.51.100.140), 1502/tcp, at some times",
         "listens: 8443/tcp | listens: 8444/tcp | ALTERED host 'booking': listens 8443/tcp → 8444/tcp | SHUT | 203.0.113.35, 443/tcp",
         "becomes: 10.44.0.2 8443 | becomes: 10.44.0.2 8444 | ALTERED destination rule 'booking' of breakwater: internal-ports 8443 → 8444 | SHUT | 203.0.113.35, 443/tcp",
         "pool: 192.0.2.68-192.0.2.71 | pool: 192.0.2.68-192.0.2.70 | ALTERED dynamic rule 'gauges borrow an address' of breakwater: pool 192.0.2.68-192.0.2.71 → 192.0.2.68-192.0.2.70 | OTHER_WAY | from plant to",

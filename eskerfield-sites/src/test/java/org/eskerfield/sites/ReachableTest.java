@@ -84,7 +84,7 @@ class ReachableTest {
             "manifests answered [from 198.51.100.32/28 to 203.0.113.36, 2222/tcp]",
             "radio answered [from the internet to 203.0.113.38, 5060/tcp, 5060/udp,"
                 + " 10000-10039/udp]",
-            "ramp answered [from contractor (192.0.2.140) to 198.51.100.140, 1502/tcp, at some"
+            "ramp answered [from contractor (192.0.2.140) to skerry (198.51.100.140), 1502/tcp, at some"
                 + " times]");
   }
 }

@@ -120,7 +120,6 @@ public final class DiffVerb extends Verb {
       out.append("  ").append(style.bad("not compared")).append(": ");
       out.append(Style.wrapped("what is sent from " + each, 2, 16)).append('\n');
     }
-    out.append("  ").append("not compared: what devices and carriers' routers send themselves\n");
     if (!comparison.changedFates().complete()) {
       out.append("  ").append(style.bad("not all")).append(": ");
       out.append(

@@ -272,6 +272,10 @@ public final class Alike implements Witness {
   @Override
   public void restoredDestination(int session) {
     Pass pass = passOf(session);
+    if (pass != null && !position.replied && chain.size() == pass.arrived) {
+      return; // it goes round, unchanged, and so do all that are like it: each meets its own
+      // session
+    }
     if (pass == null || !position.replied) {
       isPeculiar();
       return;

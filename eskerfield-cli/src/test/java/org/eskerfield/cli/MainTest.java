@@ -331,7 +331,7 @@ class MainTest {
             "All that this lets in, this packet included\n"
                 + "  skerry, arriving on uplink\n"
                 + "    from stranger (198.51.100.250) to ramp (10.77.4.9), 502/tcp\n"
-                + "    from stranger (198.51.100.250) to 198.51.100.140, 1502/tcp\n");
+                + "    from stranger (198.51.100.250) to skerry (198.51.100.140), 1502/tcp\n");
   }
 
   @Test

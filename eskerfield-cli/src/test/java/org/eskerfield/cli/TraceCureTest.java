@@ -187,7 +187,7 @@ class TraceCureTest {
         // Two obstacles: both are mended, and all that both let in is told.
         "becomes: ramp => becomes: booking 8444 | contractor 203.0.113.33:1502 tcp"
             + " | All that this lets in, this packet included lockhouse, arriving on transit"
-            + " from contractor (192.0.2.140) to 10.44.0.2, 502/tcp",
+            + " from contractor (192.0.2.140) to lockhouse (10.44.0.2), 502/tcp",
         "198.51.100.77, resolver: open-resolver => 198.51.100.77 | passenger booking.example https"
             + " | no edit of the file is known that lets it through then: ",
         "site: A harbour => site: Mine | passenger 10.44.20.117 8443/tcp"

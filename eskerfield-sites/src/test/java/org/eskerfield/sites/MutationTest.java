@@ -98,7 +98,7 @@ class MutationTest {
 
   @Test
   void whatASlipBreaksIsSaid() throws Exception {
-    int most = Integer.getInteger("mutations", 5);
+    int most = Integer.getInteger("mutations", 3);
     for (Path path : HEALTHY) {
       String text = Files.readString(path);
       String promised = "expect:\n" + Promises.of(read(text).site());

@@ -56,7 +56,7 @@ class OpeningTest {
         .containsExactly(
             "skerry uplink",
             "from contractor (192.0.2.140) to ramp (10.77.4.9), 502/tcp, at some times",
-            "from contractor (192.0.2.140) to 198.51.100.140, 1502/tcp, at some times");
+            "from contractor (192.0.2.140) to skerry (198.51.100.140), 1502/tcp, at some times");
     assertThat(opened("        otherwise: drop", "        otherwise: accept"))
         .hasSizeLessThan(12)
         .contains("from contractor (192.0.2.140) to ramp (10.77.4.9), 502/tcp, at some times")

@@ -91,10 +91,7 @@ final class Cures extends CureScene {
                 + " remember sessions, so that replies come through",
             Mends.remembering(device, list));
       }
-      case INTERFACE_DOWN ->
-          place instanceof Interface own
-              ? Cure.of("bring " + Labels.of(own) + " up, and say so", Mends.up(own))
-              : null;
+      case INTERFACE_DOWN -> place instanceof Interface own ? Mends.broughtUp(own) : null;
       case HOST_OFF -> host("switch " + leg.where() + " on, and say so", h -> h.withOff(false));
       case NO_PING ->
           host("let " + leg.where() + " answer pings, and say so", h -> h.withAnswersPing(true));

@@ -9,6 +9,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
@@ -32,6 +33,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Labels;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -76,6 +78,11 @@ public final class Mends {
   /** Sets an interface up. */
   static Change up(Interface own) {
     return new Change.Alter(own, own.withState(Interface.State.UP));
+  }
+
+  /** The cure of an interface that is down. */
+  public static Cure broughtUp(Interface own) {
+    return Cure.of("bring " + Labels.of(own) + " up, and say so", up(own));
   }
 
   /** A host that answers what a packet asks for. */

@@ -39,7 +39,6 @@ import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Probe;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.EveryPacket;
@@ -170,12 +169,7 @@ final class Inspection {
 
   private static @Nullable String end(Conversation conversation) {
     Trace trace = conversation.deciding();
-    List<Leg> legs = new ArrayList<>();
-    if (trace != null) {
-      legs.addAll(trace.request());
-      legs.addAll(trace.reply());
-    }
-    for (Leg leg : legs) {
+    for (Leg leg : trace == null ? List.<Leg>of() : trace.legs()) {
       for (Decision decision : leg.decisions()) {
         Outcome ends = decision.ruling().ends();
         if (ends != null && ends != Outcome.ANSWERED) {
@@ -354,16 +348,7 @@ final class Inspection {
 
   /** The same at some moment. */
   Attempt attempt(Host host, Address to, Probe probe, ZonedDateTime at) {
-    return new Attempt(
-        host,
-        null,
-        to.toString(),
-        null,
-        List.of(to),
-        probe,
-        Question.DEFAULT_SOURCE_PORT,
-        Attempt.Manner.USUAL,
-        at);
+    return Attempt.at(host, to, probe, at);
   }
 
   /** What stands in the way of an attempt; null if nothing does, or too many were asked. */

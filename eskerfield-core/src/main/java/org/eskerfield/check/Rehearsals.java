@@ -16,8 +16,6 @@ import java.util.Set;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.change.Change;
-import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.AddressTerm;
@@ -552,13 +550,6 @@ final class Rehearsals {
       }
     }
     return false;
-  }
-
-  /** How an interface that is down is brought up again. */
-  static Cure upAgain(Interface own) {
-    return Cure.of(
-        "bring " + Labels.of(own) + " up, and say so",
-        new Change.Alter(own, own.withState(Interface.State.UP)));
   }
 
   static @Nullable Code codeOf(Obstacle obstacle) {

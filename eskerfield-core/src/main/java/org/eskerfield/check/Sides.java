@@ -62,7 +62,7 @@ final class Sides {
         if (!arriving.isOutside() && passage.leaving().isOutside()) {
           untranslated(device, passage, passage.leaving());
         } else if (!arriving.isOutside()) {
-          spread(device, passage, passage.leaving());
+          rewrittenInside(device, passage, passage.leaving());
         } else if (arriving.isOutside()) {
           rewritten(passage);
         }
@@ -145,7 +145,7 @@ final class Sides {
   /**
    * Insiders that a rule rewrites on their way to other insiders, since it names every interface.
    */
-  private void spread(Device device, Passage passage, Interface leaving) {
+  private void rewrittenInside(Device device, Passage passage, Interface leaving) {
     OutwardRule rule = OutwardRule.of(passage.sourceRule());
     if (rule == null
         || !rule.leaving().text().equals(Site.ANY)
@@ -172,11 +172,13 @@ final class Sides {
             + " sends by "
             + leaving.name(),
         check.traced(check.attempt(preferred.sample())),
-        outer == null
-            ? Cure.byHand("name the interface towards the internet")
-            : Cure.of(
-                "let it act towards " + outer.name() + " only",
-                new Change.Alter(rule, rule.leavingBy(InterfaceTerm.of(outer)))));
+        outer == null ? Cure.byHand("name the interface towards the internet") : only(rule, outer));
+  }
+
+  private static Cure only(OutwardRule rule, Interface outer) {
+    return Cure.of(
+        "let it act towards " + outer.name() + " only",
+        new Change.Alter(rule, rule.leavingBy(InterfaceTerm.of(outer))));
   }
 
   /** Clients from outside that a rule for insiders' sources rewrites, too. */
@@ -206,11 +208,7 @@ final class Sides {
             + " and leave by "
             + passage.leaving().name(),
         check.traced(check.attempt(check.preferring(clients, check.describedOutside()).sample())),
-        outer != null
-            ? Cure.of(
-                "let it act towards " + outer.name() + " only",
-                new Change.Alter(rule, rule.leavingBy(InterfaceTerm.of(outer))))
-            : Cure.of("take it away", new Change.Remove(rule)));
+        outer != null ? only(rule, outer) : Cure.of("take it away", new Change.Remove(rule)));
   }
 
   // From the internet.

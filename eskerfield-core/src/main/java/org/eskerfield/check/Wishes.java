@@ -8,6 +8,7 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Mends;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessRule;
@@ -61,6 +62,7 @@ final class Wishes {
   private final Map<String, Conversation> known = new HashMap<>();
   private final Map<String, List<Host>> hostsOn = new LinkedHashMap<>();
   private final Map<String, Spread> spreads = new HashMap<>();
+  private @Nullable PacketSet listening;
 
   Wishes(Inspection check) {
     this.check = check;
@@ -92,7 +94,7 @@ final class Wishes {
                       ? ""
                       : ", where the file has " + hosts + (hosts == 1 ? " host" : " hosts")),
               null,
-              Rehearsals.upAgain(own));
+              Mends.broughtUp(own));
         }
       }
     }
@@ -139,10 +141,9 @@ final class Wishes {
     asking.forEach(
         (address, attempts) -> {
           Conversation sample = converse(attempts.get(0));
-          boolean answered = false;
-          for (Attempt each : attempts.subList(0, Math.min(MOST_TRIED, attempts.size()))) {
-            answered |= converse(each).outcome() == Outcome.ANSWERED;
-          }
+          boolean answered =
+              first(MOST_TRIED, attempts).stream()
+                  .anyMatch(each -> converse(each).outcome() == Outcome.ANSWERED);
           Host resolver = check.site.hostAt(address);
           boolean inside = resolver != null && !resolver.isOutside();
           Decision end = Offers.lastOf(sample);
@@ -277,8 +278,11 @@ final class Wishes {
   }
 
   private List<Host> some(Network network) {
-    List<Host> all = hostsOn.getOrDefault(network.name(), List.of());
-    return all.subList(0, Math.min(MOST_HOSTS, all.size()));
+    return first(MOST_HOSTS, hostsOn.getOrDefault(network.name(), List.of()));
+  }
+
+  private static <T> List<T> first(int most, List<T> all) {
+    return all.subList(0, Math.min(most, all.size()));
   }
 
   /** A rule for what leaves: its sources want to get out. */
@@ -306,7 +310,7 @@ final class Wishes {
     ServicePart part = own.service().service().parts().get(0);
     List<Attempt> attempts = new ArrayList<>();
     for (List<Host> hosts : hostsOn.values()) {
-      for (Host host : hosts.subList(0, Math.min(MOST_HOSTS, hosts.size()))) {
+      for (Host host : first(MOST_HOSTS, hosts)) {
         for (Address address : host.addresses()) {
           Address to = nearest(device, address);
           if (to != null && senders.contains(address)) {
@@ -403,8 +407,6 @@ final class Wishes {
     return listening;
   }
 
-  private @Nullable PacketSet listening;
-
   private static boolean decides(AccessRule rule, Conversation conversation) {
     if (conversation.opening() == null) {
       return false;
@@ -442,7 +444,7 @@ final class Wishes {
    */
   private boolean met(Placed wish, Device device, String what, List<Attempt> attempts) {
     Conversation first = null;
-    for (Attempt each : attempts.subList(0, Math.min(MOST_TRIED, attempts.size()))) {
+    for (Attempt each : first(MOST_TRIED, attempts)) {
       Conversation conversation = converse(each);
       if (conversation.outcome() == Outcome.ANSWERED) {
         return true;
@@ -518,9 +520,7 @@ final class Wishes {
       return true;
     }
     Trace trace = Objects.requireNonNull(conversation.deciding());
-    List<Leg> legs = new ArrayList<>(trace.request());
-    legs.addAll(trace.reply());
-    for (Leg leg : legs) {
+    for (Leg leg : trace.legs()) {
       Host host = check.site.hosts().get(leg.where());
       Device device = check.site.devices().get(leg.where());
       boolean said =

@@ -22,7 +22,6 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Probe;
-import org.eskerfield.trace.Question;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -97,17 +96,7 @@ public final class Connections {
 
   private void add(Host sender, @Nullable Address to, int port) {
     if (to != null) {
-      attempts.add(
-          new Attempt(
-              sender,
-              null,
-              to.toString(),
-              null,
-              List.of(to),
-              Probe.of(Protocol.TCP, port),
-              Question.DEFAULT_SOURCE_PORT,
-              Attempt.Manner.USUAL,
-              at));
+      attempts.add(Attempt.at(sender, to, Probe.of(Protocol.TCP, port), at));
     }
   }
 }

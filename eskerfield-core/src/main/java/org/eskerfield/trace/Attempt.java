@@ -45,6 +45,20 @@ public record Attempt(
     }
   }
 
+  /** A plain attempt to reach a port of an address, from the usual port, at some moment. */
+  public static Attempt at(Named sender, Address to, Probe probe, ZonedDateTime at) {
+    return new Attempt(
+        sender,
+        null,
+        to.toString(),
+        null,
+        List.of(to),
+        probe,
+        Question.DEFAULT_SOURCE_PORT,
+        Manner.USUAL,
+        at);
+  }
+
   /** The attempt whose first packet is one of a set; null where its source can be no sender's. */
   public static @Nullable Attempt sending(Site site, PacketSet.Member member) {
     Packet packet = member.packet();

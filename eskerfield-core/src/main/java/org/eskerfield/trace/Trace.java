@@ -2,6 +2,7 @@
 package org.eskerfield.trace;
 
 import java.util.List;
+import java.util.stream.Stream;
 import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
@@ -31,6 +32,11 @@ public record Trace(
   public Trace {
     request = List.copyOf(request);
     reply = List.copyOf(reply);
+  }
+
+  /** The legs of the request, and then those of the reply. */
+  public List<Leg> legs() {
+    return Stream.concat(request.stream(), reply.stream()).toList();
   }
 
   /**

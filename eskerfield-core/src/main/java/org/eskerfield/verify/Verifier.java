@@ -122,9 +122,7 @@ public final class Verifier {
   }
 
   private static boolean hasPart(Trace trace, String rule) {
-    List<Leg> legs = new ArrayList<>(trace.request());
-    legs.addAll(trace.reply());
-    for (Leg leg : legs) {
+    for (Leg leg : trace.legs()) {
       for (Decision decision : leg.decisions()) {
         if (leg.kind() == Leg.Kind.DEVICE
             && decision.by() instanceof Named named

@@ -44,7 +44,6 @@ import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Probe;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
 import org.junit.jupiter.api.Test;
 
@@ -275,18 +274,7 @@ class MutationTest {
     }
 
     private void expect(Host sender, Address to, Probe probe, ZonedDateTime at, String when) {
-      Conversation conversation =
-          tracer.converse(
-              new Attempt(
-                  sender,
-                  null,
-                  to.toString(),
-                  null,
-                  List.of(to),
-                  probe,
-                  Question.DEFAULT_SOURCE_PORT,
-                  Attempt.Manner.USUAL,
-                  at));
+      Conversation conversation = tracer.converse(Attempt.at(sender, to, probe, at));
       lines.add(
           String.format(
               "  - { from: %s, to: '%s', service: %s, outcome: %s%s }%n",

@@ -45,7 +45,6 @@ import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
@@ -267,18 +266,7 @@ public record PlannedChange(
       }
     }
     ZonedDateTime at = proof.at() == null ? VirtualClock.start(site.timeZone()) : proof.at();
-    return Tracer.of(site)
-        .converse(
-            new Attempt(
-                sender,
-                null,
-                proof.to().toString(),
-                null,
-                List.of(proof.to()),
-                proof.probe(),
-                Question.DEFAULT_SOURCE_PORT,
-                Attempt.Manner.USUAL,
-                at));
+    return Tracer.of(site).converse(Attempt.at(sender, proof.to(), proof.probe(), at));
   }
 
   private static Map<String, Object> expectation(Proof proof, Outcome outcome) {

@@ -88,7 +88,7 @@ final class Cures extends CureScene {
         yield new Cure(
             "let "
                 + (list == null ? device.name() : Labels.of(list))
-                + " remember sessions, so that replies come through",
+                + " keep sessions, so that replies are accepted",
             Mends.remembering(device, list));
       }
       case INTERFACE_DOWN -> place instanceof Interface own ? Mends.broughtUp(own) : null;

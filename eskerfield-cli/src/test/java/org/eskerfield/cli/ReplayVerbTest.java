@@ -162,14 +162,14 @@ class ReplayVerbTest {
         .contains("log  0s        skerry accepts it by access rule 'the contractor works")
         .contains("sessions     2 now, at most 2 since 2s") // the connection, and the second ping
         .contains("bindings     1 now, at most 1 since 2s")
-        .contains("got nothing  0")
+        .contains("no port or address left  0")
         .containsPattern("2 +destination rule 'ramp controller', line 37")
         .containsPattern("2 +shared rule 'pier to the internet', line 42")
         .containsPattern("1 +access rule 'the contractor works on the ramp', line 50")
         .containsPattern("1 +list 'from the internet', otherwise, line 47");
     String gauges = run("replay", GAUGES, TRAFFIC, "--log", "--figures").out();
     assertThat(gauges)
-        .contains("got nothing  5")
+        .contains("no port or address left  5")
         .contains("at most 4 since 3s")
         .containsPattern("bindings +4 now, at most 4 since 3s, aged out 3\n")
         .containsPattern("4 +4 +addresses +line 32");

@@ -146,7 +146,7 @@ public enum Code {
   /** Two pools share addresses, or a pool has one that a rule has. */
   POOLS_OVERLAP(Severity.WARNING, "The same external address stands for two things at once."),
   /** More sources than addresses. */
-  POOL_TOO_SMALL(Severity.WARNING, "Whoever comes when every address is lent gets nothing."),
+  POOL_TOO_SMALL(Severity.WARNING, "When every address is in use, the next sender gets none."),
   /** Several sources, one address, and no sharing. */
   SHARING_LEFT_OUT(
       Severity.ERROR,

@@ -508,7 +508,7 @@ final class Externals {
     AddressSet wider = alone ? null : wider(device, rule, pool, sources.count);
     Cure share =
         Cure.of(
-            "let them share the addresses, told apart by port",
+            "let them share the addresses; ports tell them apart",
             new Change.Alter(rule, rule.shared()));
     check.add(
         alone ? Code.SHARING_LEFT_OUT : Code.POOL_TOO_SMALL,

@@ -191,7 +191,7 @@ public final class Sentences {
         + (rule.to().isEmpty() ? "" : " to " + who(rule.to(), ""))
         + " by "
         + where(rule.leaving())
-        + ", and gives it back when it is idle. When all are lent, the next gets nothing.";
+        + ", and gives it back when it is idle. When all are in use, the next sender gets none.";
   }
 
   private String shared(SharedRule rule) {
@@ -203,7 +203,7 @@ public final class Sentences {
         + where(rule.leaving())
         + " bears "
         + poolOf(rule.pool(), rule.leaving())
-        + ", told apart by port.";
+        + "; ports tell them apart.";
   }
 
   private String untouched(UntouchedRule rule) {
@@ -232,7 +232,7 @@ public final class Sentences {
           pool == null
               ? device.name() + "'s own address where they leave"
               : PacketWords.addresses(pool.addresses()));
-      out.append(", told apart by port.");
+      out.append("; ports tell them apart.");
     }
     return out.append(inward(rule)).toString();
   }

@@ -35,7 +35,7 @@ public record Statement(
           + (changed ? " becomes " + decision.after().line() : "")
           + "; "
           + decision.text()
-          + "; in the end "
+          + "; result: "
           + trace.outcome();
     }
   }

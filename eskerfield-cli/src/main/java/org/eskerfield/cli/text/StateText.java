@@ -119,7 +119,7 @@ public final class StateText {
     out.append("  by kind      ").append(counts(figures.bindingsByKind())).append('\n');
     out.append("  came in      ").append(counts(figures.packetsByInterface())).append('\n');
     out.append("  ended here   ").append(counts(figures.ended())).append('\n');
-    out.append("  got nothing  ").append(figures.gotNothing()).append('\n');
+    out.append("  no port or address left  ").append(figures.gotNothing()).append('\n');
     if (!figures.fills().isEmpty()) {
       TableText pools = new TableText("given out", "of", "what", "rule");
       for (PoolFill fill : figures.fills()) {

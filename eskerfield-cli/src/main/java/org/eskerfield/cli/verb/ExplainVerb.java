@@ -241,8 +241,8 @@ public final class ExplainVerb extends Verb {
         out.append("    ").append(example.decision().before().line()).append('\n');
         out.append(same ? "" : "    " + example.decision().after().line() + "\n");
         out.append("  ").append(Style.wrapped(example.decision().text(), 2, 2)).append('\n');
-        out.append("  in the end ").append(style.outcome(example.trace().outcome())).append(": ");
-        out.append(Style.wrapped(example.trace().reason(), 2, 24)).append('\n');
+        out.append("  result: ").append(style.outcome(example.trace().outcome())).append(": ");
+        out.append(Style.wrapped(example.trace().reason(), 2, 20)).append('\n');
       }
       out.append(earlier(detail, style)).append(letBy(detail, style));
     }

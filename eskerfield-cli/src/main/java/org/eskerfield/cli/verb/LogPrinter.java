@@ -93,7 +93,8 @@ final class LogPrinter implements Consumer<LogEntry>, Closeable {
   static void describe(CommandSpec spec) {
     spec.addOption(
         Verb.flag(
-            "--log", "Show what rules asked to be logged, and who got nothing, as it happens."));
+            "--log",
+            "Show what rules asked to be logged, and senders for whom no port or address was left, as it happens."));
     spec.addOption(
         Verb.option("--log-as", "FORMAT", "text (if left out), rfc5424 or jsonl, one line each."));
     spec.addOption(

@@ -251,7 +251,7 @@ public final class TranslationShapes {
               Keys.may(
                   "sources-become",
                   new Texts("an external address, prefix or range, or a list of them; or device"),
-                  "what the sources share instead, told apart by port",
+                  "what the sources share instead; ports tell them apart",
                   "device"),
               HAIRPIN_KEY,
               ADMIT_KEY,

@@ -50,8 +50,9 @@ import org.jspecify.annotations.Nullable;
  *
  * @param changes those that change, alike ones together, the gravest first
  * @param kinds how many pairs of fates there are
- * @param uncovered the networks whose hosts were not compared, since they are on one site only or
- *     have other addresses on each, in words; often empty
+ * @param uncovered what was not compared, in words: hosts of networks that are on one site only or
+ *     have other addresses on each, and what devices do with sessions once they know them, where
+ *     their settings differ; often empty
  * @param complete whether every packet was covered; false where there are too many kinds of them
  */
 public record ChangedFates(
@@ -275,16 +276,16 @@ public record ChangedFates(
       return piece.packets.intersection(senders).sample();
     }
 
-    /** Networks of one site only, or of other addresses on each. */
+    /** Networks of one site only, or of other addresses on each; other ways to keep sessions. */
     private List<String> uncovered() {
       List<String> uncovered = new ArrayList<>();
       for (Network network : before.networks().values()) {
         Network is = after.networks().get(network.name());
         if (is == null) {
-          uncovered.add("network '" + network.name() + "', which is gone");
+          uncovered.add("what is sent from network '" + network.name() + "', which is gone");
         } else if (!network.prefixes().equals(is.prefixes())) {
           uncovered.add(
-              "network '"
+              "what is sent from network '"
                   + network.name()
                   + "' but for addresses that it has on both: "
                   + texts(network.prefixes())
@@ -294,7 +295,24 @@ public record ChangedFates(
       }
       for (Network network : after.networks().values()) {
         if (!before.networks().containsKey(network.name())) {
-          uncovered.add("network '" + network.name() + "', which is new");
+          uncovered.add("what is sent from network '" + network.name() + "', which is new");
+        }
+      }
+      for (Device device : after.devices().values()) {
+        Device was = before.devices().get(device.name());
+        if (was != null) {
+          Differences.sessions(was.state(), device.state())
+              .forEach(
+                  each ->
+                      uncovered.add(
+                          "later packets of sessions of "
+                              + device.name()
+                              + ": "
+                              + each.name()
+                              + " "
+                              + each.before()
+                              + ", now "
+                              + each.after()));
         }
       }
       return uncovered;

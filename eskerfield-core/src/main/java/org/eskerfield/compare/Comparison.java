@@ -11,11 +11,11 @@ import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Policy;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.OutwardRule;
-import org.eskerfield.model.Pool;
 import org.eskerfield.model.Site;
-import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Outcome;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.program.SiteProgram;
+import org.eskerfield.program.Translations;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
@@ -32,7 +32,8 @@ import org.eskerfield.verify.Verifier;
  * @param appeared findings that the old site did not have
  * @param resolved findings that the new site does not have
  * @param pools pools whose capacity differs
- * @param transfers connections that carry less or more, or fail when they carry much
+ * @param transfers connections that open on both and go on otherwise
+ * @param names names that hosts resolve otherwise
  */
 public record Comparison(
     List<Difference> differences,
@@ -41,7 +42,8 @@ public record Comparison(
     List<Finding> appeared,
     List<Finding> resolved,
     List<PoolChange> pools,
-    Transfers transfers) {
+    Transfers transfers,
+    List<NameChange> names) {
   /**
    * What is compared.
    *
@@ -82,8 +84,8 @@ public record Comparison(
    * A pool of another size.
    *
    * @param rule the rule and its device
-   * @param before how many addresses it had; 0 if there was none
-   * @param after how many it has
+   * @param before how many addresses it gave out; 0 if there was none
+   * @param after how many it gives out
    */
   public record PoolChange(String rule, long before, long after) {}
 
@@ -94,38 +96,46 @@ public record Comparison(
     appeared = List.copyOf(appeared);
     resolved = List.copyOf(resolved);
     pools = List.copyOf(pools);
+    names = List.copyOf(names);
   }
 
-  /** Whether nothing that anybody could notice differs: no packet, expectation or pool. */
+  /**
+   * Whether nothing that anybody could notice differs: no end of a packet or connection, no
+   * expectation, pool or name. That another rule decides alike is nobody's harm.
+   */
   public boolean changesNothing() {
     return changedFates.complete()
         && changedFates.uncovered().isEmpty()
-        && changedFates.changes().isEmpty()
+        && changedFates.changes().stream()
+            .allMatch(each -> each.kind() == ChangedFate.Kind.OTHER_WAY)
         && expectations.isEmpty()
         && pools.isEmpty()
-        && transfers.changes().isEmpty();
+        && transfers.changes().isEmpty()
+        && names.isEmpty();
   }
 
   /** Compares two sites. */
   public static Comparison of(Side before, Side after, ChangedFates.Progress progress) {
     List<Finding> old = Checker.open(before.site, before.policy);
     List<Finding> now = Checker.open(after.site, after.policy);
+    Tracer was = Tracer.of(before.site);
+    Tracer is = Tracer.of(after.site);
     return new Comparison(
         Differences.between(before.site, after.site),
         ChangedFates.between(before.site, after.site, progress),
-        expectations(before, after),
+        expectations(before, after, new Verifier(was), new Verifier(is)),
         Checker.without(now, old),
         Checker.without(old, now),
-        pools(before.site, after.site),
-        Transfers.between(before.site, after.site));
+        pools(was.program(), is.program()),
+        Transfers.between(was, is),
+        NameChange.between(before.site, after.site));
   }
 
-  private static List<ExpectationChange> expectations(Side before, Side after) {
+  private static List<ExpectationChange> expectations(
+      Side before, Side after, Verifier old, Verifier now) {
     Map<String, Expectation> all = new LinkedHashMap<>();
     before.expectations.forEach(each -> all.put(each.text(), each));
     after.expectations.forEach(each -> all.put(each.text(), each));
-    Verifier old = new Verifier(Tracer.of(before.site));
-    Verifier now = new Verifier(Tracer.of(after.site));
     List<ExpectationChange> changes = new ArrayList<>();
     for (Expectation each : all.values()) {
       if (!isOn(each, before.site) || !isOn(each, after.site)) {
@@ -175,15 +185,19 @@ public record Comparison(
 
   // Pools.
 
-  private static List<PoolChange> pools(Site before, Site after) {
+  private static List<PoolChange> pools(SiteProgram before, SiteProgram after) {
     Map<String, Long> was = capacities(before);
     Map<String, Long> is = capacities(after);
     List<PoolChange> changes = new ArrayList<>();
     Set<String> names = new LinkedHashSet<>(was.keySet());
     names.addAll(is.keySet());
     for (String name : names) {
-      long old = was.getOrDefault(name, 0L);
-      long now = is.getOrDefault(name, 0L);
+      long old = Math.abs(was.getOrDefault(name, 0L));
+      long now = Math.abs(is.getOrDefault(name, 0L));
+      boolean plain = was.getOrDefault(name, -1L) < 0 && is.getOrDefault(name, -1L) < 0;
+      if (plain) {
+        continue; // neither has a pool
+      }
       if (old != now) {
         changes.add(new PoolChange(name, old, now));
       }
@@ -191,14 +205,16 @@ public record Comparison(
     return changes;
   }
 
-  private static Map<String, Long> capacities(Site site) {
+  /** How many addresses each rule gives out; -1 for the one of the interface. */
+  private static Map<String, Long> capacities(SiteProgram program) {
     Map<String, Long> all = new LinkedHashMap<>();
-    for (Device device : site.devices().values()) {
-      for (TranslationRule rule : device.translation()) {
-        OutwardRule lends = rule.outward();
-        Pool pool = lends == null ? null : lends.pool();
-        if (pool != null && !rule.disabled()) {
-          all.put("'" + rule.name() + "' of " + device.name(), pool.addresses().countIpv4());
+    for (Device device : program.site().devices().values()) {
+      for (Translations.Outbound each : program.device(device.name()).translations.outbound) {
+        if (each.rule().outward() != null && each.external() == null) {
+          AddressSet pool = each.pool();
+          all.put(
+              "'" + each.rule().name() + "' of " + device.name(),
+              pool == null ? -1L : pool.countIpv4());
         }
       }
     }

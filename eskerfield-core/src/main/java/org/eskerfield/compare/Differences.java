@@ -2,6 +2,7 @@
 package org.eskerfield.compare;
 
 import java.lang.reflect.RecordComponent;
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashSet;
@@ -15,6 +16,7 @@ import org.eskerfield.compare.Difference.Kind;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.DomainName;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Flags;
 import org.eskerfield.model.Interface;
@@ -29,8 +31,10 @@ import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Moments;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -252,11 +256,37 @@ final class Differences {
 
   private static void add(
       List<Field> fields, String name, @Nullable Object was, @Nullable Object is) {
+    if (was != null
+        && is != null
+        && isSettings(is)
+        && is.getClass() == was.getClass()) { // each setting by itself: most are as they were
+      for (RecordComponent component : is.getClass().getRecordComponents()) {
+        String inner = name + " " + key(component.getName());
+        inner = isSettings(value(component, is)) ? name : inner; // the file has them side by side
+        add(fields, inner, value(component, was), value(component, is));
+      }
+      return;
+    }
     String before = text(was);
     String after = text(is);
     if (!before.equals(after)) {
       fields.add(new Field(name, before, after));
     }
+  }
+
+  /** What differs in how sessions and bindings are kept; help for transfers is another matter. */
+  static List<Field> sessions(StateSettings was, StateSettings is) {
+    List<Field> fields = new ArrayList<>();
+    StateSettings same =
+        was.withFileTransfer(is.fileTransfer()).withControlPorts(is.controlPorts());
+    add(fields, "state", same, is);
+    return fields;
+  }
+
+  private static boolean isSettings(@Nullable Object value) {
+    return value instanceof StateSettings
+        || value instanceof StateSettings.Timers
+        || value instanceof StateSettings.Ports;
   }
 
   private static @Nullable Object value(RecordComponent component, Object of) {
@@ -280,6 +310,13 @@ final class Differences {
       List<String> texts = new ArrayList<>();
       all.forEach(each -> texts.add(text(each)));
       return String.join(", ", texts);
+    }
+    if (value instanceof Duration time) {
+      return Moments.text(time);
+    }
+    if (value instanceof DomainName.Answer answer) {
+      String said = answer.texts().isEmpty() ? text(answer.addresses()) : text(answer.texts());
+      return answer.resolver() == null ? said : answer.resolver() + " says " + said;
     }
     if (value instanceof AddressTerm term) {
       return term.text();

@@ -16,10 +16,11 @@ import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 
 /**
- * What becomes of large packets, where one of two sites says anything of sizes: the connections
- * that cross both ({@link Connections}) are led on both, with full segments.
+ * What becomes of a connection after its first packet: file transfers with each kind of data
+ * connection ({@link Connections#transfers}), and, where one of two sites says anything of sizes,
+ * full segments ({@link Connections#of}) are led on both.
  *
- * @param tried how many connections were led; 0 where neither site says anything of sizes
+ * @param tried how many connections were led
  * @param changes those that open on both and carry otherwise
  */
 public record Transfers(int tried, List<Change> changes) {
@@ -31,14 +32,16 @@ public record Transfers(int tried, List<Change> changes) {
     changes = List.copyOf(changes);
   }
 
-  static Transfers between(Site before, Site after) {
-    if (!SiteProgram.saysSizes(before) && !SiteProgram.saysSizes(after)) {
-      return new Transfers(0, List.of());
+  static Transfers between(Tracer old, Tracer now) {
+    Site before = old.site();
+    Site after = now.site();
+    Set<Attempt> attempts = new LinkedHashSet<>();
+    if (SiteProgram.saysSizes(before) || SiteProgram.saysSizes(after)) {
+      attempts.addAll(Connections.of(after));
+      Connections.of(before).forEach(each -> attempts.add(on(each, after)));
     }
-    Set<Attempt> attempts = new LinkedHashSet<>(Connections.of(after));
-    Connections.of(before).forEach(each -> attempts.add(each.isOn(after) ? each.on(after) : each));
-    Tracer old = Tracer.of(before);
-    Tracer now = Tracer.of(after);
+    attempts.addAll(Connections.transfers(after));
+    Connections.transfers(before).forEach(each -> attempts.add(on(each, after)));
     List<Change> changes = new ArrayList<>();
     int tried = 0;
     for (Attempt attempt : attempts) {
@@ -55,6 +58,10 @@ public record Transfers(int tried, List<Change> changes) {
       }
     }
     return new Transfers(tried, changes);
+  }
+
+  private static Attempt on(Attempt attempt, Site site) {
+    return attempt.isOn(site) ? attempt.on(site) : attempt;
   }
 
   private static boolean isOpen(Conversation conversation) {

@@ -113,6 +113,12 @@ public record Attempt(
     return new Attempt(sender, source, to, name, addresses, probe, sourcePort, other, at);
   }
 
+  /** The same attempt with another kind of data connection. */
+  public Attempt with(FileTransfer.Mode mode) {
+    Manner other = new Manner(manner.talk(), mode, manner.dataTo(), manner.remark());
+    return new Attempt(sender, source, to, name, addresses, probe, sourcePort, other, at);
+  }
+
   /** The same attempt of a client that opens passive data connections elsewhere. */
   Attempt with(FileTransfer.DataTo dataTo) {
     Manner other = new Manner(manner.talk(), manner.mode(), dataTo, manner.remark());

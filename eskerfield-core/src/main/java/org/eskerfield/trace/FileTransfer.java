@@ -42,9 +42,14 @@ public record FileTransfer(
       return this == PASSIVE || this == EXTENDED_PASSIVE;
     }
 
+    /** Whether its words are those of RFC 2428, which know IPv6, too. */
+    public boolean isExtended() {
+      return this == EXTENDED_ACTIVE || this == EXTENDED_PASSIVE;
+    }
+
     /** The line that announces an endpoint of its sender; PORT and PASV know IPv4 only. */
     String announcement(Address at, int port) {
-      if (at.family() == Family.IPV6 && (this == ACTIVE || this == PASSIVE)) {
+      if (at.family() == Family.IPV6 && !isExtended()) {
         throw new IllegalArgumentException(
             this + " file transfer is for IPv4 only; use extended-" + this);
       }

@@ -193,10 +193,10 @@ class ComparisonTest {
       delimiter = '|',
       value = {
         "plant:   { prefix: 10.44.60.0/24 | plant:   { prefix: 10.44.60.0/25"
-            + " | network 'plant' but for addresses that it has on both: 10.44.60.0/24, now"
+            + " | what is sent from network 'plant' but for addresses that it has on both: 10.44.60.0/24, now"
             + " 10.44.60.0/25",
         "mast:    { prefix: | attic: { prefix: 10.9.9.0/24, zone: attic }\\n  mast:    { prefix:"
-            + " | network 'attic', which is new",
+            + " | what is sent from network 'attic', which is new",
       })
   void whoWasNotComparedIsTold(String from, String to, String told) throws Exception {
     Path working = Path.of("../demo/mistakes/working.site.yaml");
@@ -207,5 +207,100 @@ class ComparisonTest {
     Comparison comparison = compared(SiteReader.readFile(working), now);
     assertThat(comparison.changedFates().uncovered()).containsExactly(told);
     assertThat(comparison.changesNothing()).isFalse();
+  }
+
+  /**
+   * What a first packet does not show: data connections, what names resolve to, what pools give
+   * out; and what is nobody's harm: a rule of another name.
+   */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "state: { file-transfer: true } | state: { file-transfer: false }"
+            + " | out to 198.51.100.130 passive answered unroutable",
+        "files.example: { dns: 10.1.0.9 } | files.example: { dns: 10.1.0.20 }"
+            + " | files.example 10.1.0.9 10.1.0.20 [files, dns, pc]",
+        "files.example: { dns: 10.1.0.9 } | files.example: { dns: none }"
+            + " | files.example 10.1.0.9 nothing [files, dns, pc]",
+        "pool: 203.0.113.64/30 | pool: 203.0.113.64/31 | 'gauges' of edge 3 1",
+        "internal: pc | internal: dns | ",
+        "shared: out | shared: web for all | same",
+        "file-transfer: true | file-transfer: true, udp: 4m"
+            + " | later packets of sessions of edge: state udp 5m, now 4m",
+      })
+  void whatFirstPacketsDoNotShowIsCompared(String from, String to, String told) throws Exception {
+    String text =
+        """
+        eskerfield: 1
+        site: lab
+        time-zone: Europe/London
+        networks:
+          lan:    { prefix: 10.1.0.0/24, zone: inside, resolver: 10.1.0.5 }
+          gauges: { prefix: 10.2.0.0/24, zone: inside }
+          link:
+            prefix: 198.51.100.128/26
+            zone: internet
+            carrier: 198.51.100.129
+            routed: { to: 203.0.113.64/30, via: 198.51.100.130 }
+        hosts:
+          files: { on: lan, at: 10.1.0.9, listens: ftp }
+          dns:   { on: lan, at: 10.1.0.5, listens: domain }
+          pc:    { on: lan, at: 10.1.0.20, listens: ssh }
+          out:   { on: internet, at: 192.0.2.9 }
+        names:
+          files.example: { dns: 10.1.0.9 }
+        devices:
+          edge:
+            stance: { inside to internet: accept, otherwise: drop }
+            state: { file-transfer: true }
+            interfaces:
+              up:   { on: link, at: 198.51.100.130 }
+              in:   { on: lan, at: 10.1.0.1 }
+              well: { on: gauges, at: 10.2.0.1 }
+            routes:
+              - { to: any, via: 198.51.100.129 }
+            translation:
+              - { destination: transfers, arriving: up, at: up 21/tcp, becomes: files, admit: any }
+              - { static: console, facing: up, external: 203.0.113.65, internal: pc }
+              - { dynamic: gauges, from: gauges, leaving: up, pool: 203.0.113.64/30 }
+              - { shared: out, from: lan, leaving: up }
+        """;
+    assertThat(text).contains(from);
+    SiteFile old = SiteReader.read("x", new ByteArrayInputStream(text.getBytes(UTF_8)));
+    String changed = text.replace(from, to);
+    SiteFile now = SiteReader.read("y", new ByteArrayInputStream(changed.getBytes(UTF_8)));
+    Comparison comparison = compared(old, now);
+    List<String> all = new ArrayList<>();
+    comparison
+        .transfers()
+        .changes()
+        .forEach(
+            each ->
+                all.add(
+                    String.join(
+                        " ",
+                        each.attempt().sender().name(),
+                        "to",
+                        each.attempt().to(),
+                        each.attempt().manner().mode().toString(),
+                        each.before().outcome().toString(),
+                        each.after().outcome().toString())));
+    comparison
+        .names()
+        .forEach(
+            each ->
+                all.add(
+                    each.name() + " " + each.before() + " " + each.after() + " " + each.hosts()));
+    comparison
+        .pools()
+        .forEach(each -> all.add(each.rule() + " " + each.before() + " " + each.after()));
+    all.addAll(comparison.changedFates().uncovered());
+    assertThat(comparison.changesNothing()).isEqualTo("same".equals(told));
+    if (told != null && !told.equals("same")) {
+      assertThat(all).contains(told);
+    } else {
+      assertThat(all).isEmpty();
+    }
   }
 }

@@ -5,6 +5,7 @@ import java.io.IOException;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.check.Finding;
 import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Style;
@@ -13,6 +14,7 @@ import org.eskerfield.cli.text.TraceText;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.NameChange;
 import org.eskerfield.compare.Transfers;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
@@ -38,6 +40,9 @@ import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield diff}. */
 public final class DiffVerb extends Verb {
+  /** Of more hosts that are alike their number is told. */
+  private static final int MOST_NAMED = 8;
+
   public DiffVerb() {
     super("diff", "Tells what a change of a site file means, for every packet.");
   }
@@ -63,7 +68,8 @@ public final class DiffVerb extends Verb {
             "Examples: eskerfield diff HEAD:demo/skerry.site.yaml demo/skerry.site.yaml",
             "          eskerfield diff demo/mistakes/working.site.yaml"
                 + " demo/mistakes/order.site.yaml",
-            "Exit status 1 if some packet, expectation or pool changes.");
+            "Exit status 1 if some packet or connection ends otherwise, or an expectation, a pool"
+                + " or a name changes; 0 if only other rules decide.");
   }
 
   @Override
@@ -118,7 +124,7 @@ public final class DiffVerb extends Verb {
     }
     for (String each : comparison.changedFates().uncovered()) {
       out.append("  ").append(style.bad("not compared")).append(": ");
-      out.append(Style.wrapped("what is sent from " + each, 2, 16)).append('\n');
+      out.append(Style.wrapped(each, 2, 16)).append('\n');
     }
     if (!comparison.changedFates().complete()) {
       out.append("  ").append(style.bad("not all")).append(": ");
@@ -130,6 +136,7 @@ public final class DiffVerb extends Verb {
       out.append('\n');
     }
     transfers(out, comparison.transfers(), style);
+    names(out, comparison.names(), style);
     out.append('\n').append(style.strong("Expectations whose outcome changes")).append('\n');
     for (Comparison.ExpectationChange each : comparison.expectations()) {
       String text =
@@ -152,12 +159,30 @@ public final class DiffVerb extends Verb {
     return out.toString();
   }
 
-  /** What large packets meet, where one of the files says anything of sizes. */
+  private static void names(StringBuilder out, List<NameChange> names, Style style) {
+    if (names.isEmpty()) {
+      return;
+    }
+    out.append('\n').append(style.strong("Names that hosts resolve otherwise")).append('\n');
+    for (NameChange each : names) {
+      String who =
+          each.hosts().size() <= MOST_NAMED
+              ? String.join(", ", each.hosts())
+              : String.join(", ", each.hosts().subList(0, MOST_NAMED))
+                  + " and "
+                  + (each.hosts().size() - MOST_NAMED)
+                  + " more";
+      String text = each.name() + ": " + each.before() + ", now " + each.after() + " (" + who + ")";
+      out.append("  ").append(Style.wrapped(text, 2, 4)).append('\n');
+    }
+  }
+
+  /** File transfers, and what large packets meet where one of the files says anything of sizes. */
   private static void transfers(StringBuilder out, Transfers transfers, Style style) {
     if (transfers.tried() == 0) {
       return;
     }
-    out.append('\n').append(style.strong("Connections that carry otherwise")).append('\n');
+    out.append('\n').append(style.strong("Connections that go on otherwise")).append('\n');
     for (Transfers.Change each : transfers.changes()) {
       Attempt attempt = each.attempt();
       String text =
@@ -166,20 +191,25 @@ public final class DiffVerb extends Verb {
               + attempt.to()
               + ", "
               + attempt.probe()
+              + (attempt.talk().isTransfer() ? ", " + attempt.manner().mode() : "")
               + ": "
-              + carried(each.before())
+              + carried(each, each.before())
               + ", now "
-              + carried(each.after());
+              + carried(each, each.after());
       out.append("  ").append(Style.wrapped(text, 2, 4)).append('\n');
     }
     String tried = transfers.tried() == 1 ? "1 connection" : transfers.tried() + " connections";
     none(out, transfers.changes(), "none of " + tried + " across the networks, led on both");
   }
 
-  private static String carried(Conversation conversation) {
+  private static String carried(Transfers.Change change, Conversation conversation) {
+    boolean sizes = !Objects.equals(change.before().passed(), change.after().passed());
     Passed passed = conversation.passedOrUsual();
     if (conversation.outcome() != Outcome.ANSWERED || passed == null) {
       return conversation.outcome() + " (" + conversation.reason() + ")";
+    }
+    if (!sizes) {
+      return "answered, and the data connection opens";
     }
     return "packets of "
         + passed.there()

@@ -52,6 +52,16 @@ public final class DiffData {
                     new Tree()
                         .with("rule", each.rule())
                         .with("before", each.before())
+                        .with("after", each.after())))
+        .with(
+            "names",
+            Tree.each(
+                comparison.names(),
+                each ->
+                    new Tree()
+                        .with("name", each.name())
+                        .with("hosts", each.hosts())
+                        .with("before", each.before())
                         .with("after", each.after())));
   }
 
@@ -60,6 +70,8 @@ public final class DiffData {
         .with("from", change.attempt().sender().name())
         .with("to", change.attempt().to())
         .with("service", change.attempt().probe())
+        .with(
+            "mode", change.attempt().talk().isTransfer() ? change.attempt().manner().mode() : null)
         .with("before", carried(change.before()))
         .with("after", carried(change.after()));
   }

@@ -328,10 +328,35 @@ class MainTest {
         .contains("  +          - accept: stranger to ramp\n  +            from: stranger\n")
         .contains("with that: ramp 10.77.4.9:502 answers")
         .endsWith(
-            "All that this lets in, this packet included\n"
-                + "  skerry, arriving on uplink\n"
-                + "    from stranger (198.51.100.250) to ramp (10.77.4.9), 502/tcp\n"
+            "What changes by that, this packet included\n"
+                + "  answered from now on:\n"
                 + "    from stranger (198.51.100.250) to skerry (198.51.100.140), 1502/tcp\n");
+  }
+
+  /** A cure that takes something away is shown with what it takes, and written only if told. */
+  @Test
+  void aCureThatTakesAwayIsNotWrittenUnlessTold(@TempDir Path folder) throws Exception {
+    String text = Files.readString(Path.of("../demo/mistakes/wrong-service.site.yaml"));
+    Path file = Files.writeString(folder.resolve("w.site.yaml"), text);
+    String handle = "nothing-listens@76";
+    Result shown = run("check", file.toString(), "--cure", handle);
+    assertThat(shown.out())
+        .contains("what changes by that, not clean")
+        .contains("not answered any more:\n        from office, breakwater itself to lockhouse")
+        .contains("holds now: passenger to booking.example, https: answered by booking");
+    Result refused = run("check", file.toString(), "--cure", handle, "--write");
+    assertThat(refused.status()).isEqualTo(1);
+    assertThat(refused.out()).contains("not clean, so nothing is written; --even-so writes it");
+    assertThat(Files.readString(file)).isEqualTo(text);
+    JsonNode cure =
+        JSON.readTree(run("check", file.toString(), "--cure", handle, "--json").out())
+            .at("/findings/0/cures/0");
+    assertThat(cure.get("clean").asBoolean()).isFalse();
+    assertThat(cure.at("/effects/0/kind").asText()).isEqualTo("shut");
+    assertThat(run("check", file.toString(), "--even-so").status()).isEqualTo(2);
+    assertThat(run("check", file.toString(), "--cure", handle, "--write", "--even-so").status())
+        .isZero();
+    assertThat(Files.readString(file)).contains("at: transit 8444/tcp");
   }
 
   @Test

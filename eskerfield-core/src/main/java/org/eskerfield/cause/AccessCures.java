@@ -48,11 +48,15 @@ final class AccessCures extends CureScene {
       return TranslationCures.enabled(rule);
     }
     AccessRule before = end.by() instanceof AccessRule rule ? rule : null;
-    return Cure.of(
-        "let it in: an access rule in "
-            + Labels.of(list)
-            + (before == null ? "" : ", before " + Labels.of(before)),
-        new Change.Add(list, acceptance(), before));
+    Cure let =
+        Cure.of(
+            "let it in: an access rule in "
+                + Labels.of(list)
+                + (before == null ? "" : ", before " + Labels.of(before)),
+            new Change.Add(list, acceptance(), before));
+    return obstacle.cause() == Cause.WRONG_SERVICE && obstacle.place() instanceof AccessRule near
+        ? let.or(new TranslationCures(this).outerPort(near.services()))
+        : let;
   }
 
   boolean takes(AccessRule rule, Header seen) {
@@ -121,15 +125,16 @@ final class AccessCures extends CureScene {
     for (Device device : site.devices().values()) {
       Placed late = laterThan(device, early);
       AccessList list = early instanceof AccessRule ? list(device, early) : null;
-      if (late != null && list != null && acceptsAllBehind(list, early)) {
-        return Cure.of(
-            "move " + Labels.of(early) + " behind the rules that accept",
-            new Change.Move(early, null));
-      }
       if (late != null) {
-        return Cure.of(
-            "move " + Labels.of(late) + " before " + Labels.of(early),
-            new Change.Move(late, early));
+        Cure before =
+            Cure.of(
+                "move " + Labels.of(late) + " before " + Labels.of(early),
+                new Change.Move(late, early));
+        Cure behind =
+            Cure.of(
+                "move " + Labels.of(early) + " behind the rules that accept",
+                new Change.Move(early, null));
+        return list != null && acceptsAllBehind(list, early) ? behind.or(before) : before;
       }
     }
     return null;

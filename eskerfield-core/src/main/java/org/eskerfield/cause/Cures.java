@@ -173,7 +173,7 @@ final class Cures extends CureScene {
             : switch (obstacle.cause()) {
               case WRONG_INTERFACE -> translation.face(rule);
               case SENDER_NOT_ADMITTED -> translation.from(rule);
-              default -> TranslationCures.serve(rule, header);
+              default -> translation.serve(rule);
             };
       }
     };
@@ -225,11 +225,12 @@ final class Cures extends CureScene {
                 end.by() instanceof AccessRule rule ? rule : null));
   }
 
+  /** Whether a program runs is a fact that no edit makes: only a rule can lead elsewhere. */
   private @Nullable Cure listens() {
-    ServiceTerm asked = Mends.service(header);
-    return host(
-        "let " + leg.where() + " listen on " + asked.text() + ", and say so",
-        host -> host.withListens(with(host.listens(), asked)));
+    Cure elsewhere = translation.listened();
+    Host host = host();
+    Cure there = host == null ? null : Mends.started(host, List.of(Mends.service(header)));
+    return elsewhere == null ? there : elsewhere.or(there);
   }
 
   private @Nullable Cure moved() {

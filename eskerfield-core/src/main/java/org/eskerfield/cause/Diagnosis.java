@@ -2,6 +2,7 @@
 package org.eskerfield.cause;
 
 import java.util.ArrayList;
+import java.util.Comparator;
 import java.util.List;
 import java.util.function.Function;
 import java.util.function.Predicate;
@@ -12,6 +13,7 @@ import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 
@@ -70,17 +72,21 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
         return new Diagnosis(first, obstacles, false);
       }
       Obstacle obstacle = verdict.obstacle();
-      Cure cure = Cures.of(as, obstacle);
-      Site mended = cure.changes().isEmpty() ? null : Changes.on(as, cure.changes());
-      Conversation then = mended == null ? now : rehearsal.apply(mended);
-      Case.Verdict next = mended == null ? verdict : judged(mended, then, rehearsal, goal);
-      boolean helps = goal.test(then) || next == null || !next.obstacle().isSame(obstacle);
+      Cure proposed = Cures.of(as, obstacle);
+      List<Tried> helping = helping(as, obstacle, proposed, rehearsal, goal);
       obstacles.add(
-          mended != null && helps ? cured(obstacle, cure, obstacles.isEmpty()) : obstacle);
-      if (mended == null || !helps) {
-        mended = verdict.mended();
-        then = mended == null ? now : rehearsal.apply(mended);
-        next = mended == null ? null : judged(mended, then, rehearsal, goal);
+          proposed.all().stream().allMatch(each -> each.assumed().isEmpty())
+              ? obstacle.withCure(proposed)
+              : cured(obstacle, helping, obstacles.isEmpty()));
+      Site mended = helping.isEmpty() ? verdict.mended() : helping.get(0).site;
+      Conversation then = now;
+      Case.Verdict next = null;
+      if (!helping.isEmpty()) {
+        then = helping.get(0).conversation;
+        next = helping.get(0).next;
+      } else if (mended != null) {
+        then = rehearsal.apply(mended);
+        next = judged(mended, then, rehearsal, goal);
       }
       if (mended == null || obstacles.size() == MOST) {
         return new Diagnosis(first, obstacles, false);
@@ -102,11 +108,61 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
         : new Classifier(site, conversation, rehearsal, goal).judge();
   }
 
+  /**
+   * A cure that was carried out.
+   *
+   * @param next what stands in the way then; null if nothing does, or nobody knows
+   */
+  private record Tried(
+      Cure cure, Site site, Conversation conversation, Case.@Nullable Verdict next) {}
+
+  /**
+   * The cures of an obstacle that clear it away; those first with which nothing else is left, then
+   * those that get furthest.
+   */
+  private static List<Tried> helping(
+      Site site,
+      Obstacle obstacle,
+      Cure proposed,
+      Function<Site, Conversation> rehearsal,
+      Predicate<Conversation> goal) {
+    List<Tried> through = new ArrayList<>();
+    List<Tried> further = new ArrayList<>();
+    for (Cure cure : proposed.all()) {
+      if (cure.assumed().isEmpty()) {
+        continue;
+      }
+      Site mended = Changes.on(site, cure.assumed());
+      Conversation then = rehearsal.apply(mended);
+      Case.Verdict next = judged(mended, then, rehearsal, goal);
+      if (goal.test(then)) {
+        through.add(new Tried(cure, mended, then, null));
+      } else if (next == null || !next.obstacle().isSame(obstacle)) {
+        further.add(new Tried(cure, mended, then, next));
+      }
+    }
+    further.sort(Comparator.comparing(each -> -legs(each.conversation)));
+    through.addAll(further);
+    return through;
+  }
+
+  private static int legs(Conversation conversation) {
+    Trace trace = conversation.deciding();
+    return trace == null ? 0 : trace.request().size() + trace.reply().size();
+  }
+
   /** What a cure does to what cures of earlier obstacles made is for whoever carried those out. */
-  private static Obstacle cured(Obstacle obstacle, Cure cure, boolean first) {
-    List<Change> own =
-        cure.changes().stream().filter(change -> first || change.isOfFile()).toList();
-    return own.isEmpty() ? obstacle : obstacle.withCure(new Cure(cure.summary(), own));
+  private static Obstacle cured(Obstacle obstacle, List<Tried> helping, boolean first) {
+    Cure all = null;
+    for (Tried each : helping) {
+      List<Change> own =
+          each.cure.changes().stream().filter(change -> first || change.isOfFile()).toList();
+      if (!own.isEmpty() || each.cure.changes().isEmpty()) {
+        Cure cure = new Cure(each.cure.summary(), own, each.cure.facts(), List.of());
+        all = all == null ? cure : all.or(cure);
+      }
+    }
+    return all == null ? obstacle : obstacle.withCure(all);
   }
 
   /** Whether mending did not help: the same thing stands at the same place again. */

@@ -85,6 +85,21 @@ public final class Mends {
     return Cure.of("bring " + Labels.of(own) + " up, and say so", up(own));
   }
 
+  /** A program has to be started before a file can say that it runs. */
+  public static Cure started(Host host, List<ServiceTerm> asked) {
+    List<ServiceTerm> listens = new ArrayList<>(host.listens());
+    listens.addAll(asked);
+    return Cure.done(
+        "let "
+            + host.name()
+            + " listen on "
+            + String.join(", ", asked.stream().map(ServiceTerm::text).toList())
+            + ", and then say so with 'listens' ("
+            + host.place()
+            + ")",
+        new Change.Alter(host, host.withListens(listens)));
+  }
+
   /** A host that answers what a packet asks for. */
   static Host listening(Host host, Header asked) {
     return host.withListens(with(host.listens(), service(asked))).withAnswersPing(true);

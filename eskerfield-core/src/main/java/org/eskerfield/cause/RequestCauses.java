@@ -10,6 +10,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
@@ -321,7 +322,7 @@ final class RequestCauses extends Case {
       }
       Host meant = isOtherProtocol(rule, header) ? null : listener(header);
       return meant == null
-          ? verdict(Cause.WRONG_SERVICE, "", rule)
+          ? verdict(Cause.WRONG_SERVICE, "", nearest(device, rule, header))
           : verdict(
               Cause.TRANSLATION_MISSING,
               meant.name() + " listens there, but no rule of " + device.name() + " leads to it",
@@ -331,6 +332,30 @@ final class RequestCauses extends Case {
   }
 
   /** Whether the rule is for the same port of the other protocol. */
+  /**
+   * Of the rules that take packets for the same address, and other ports of the protocol: the one
+   * that has the name of the rule that led here, else that of the nearest port.
+   */
+  private InwardRule nearest(Device device, InwardRule near, Header header) {
+    Placed by = translatedBy();
+    InwardRule nearest = near;
+    int least = Integer.MAX_VALUE;
+    for (InwardRule each : device.inward()) {
+      Integer port = TranslationCures.onlyPort(each.services(), header.protocol());
+      boolean there = isAt(each, header) && each.facing().equals(near.facing());
+      if (each.disabled() || port == null || !there) {
+        continue;
+      }
+      boolean named = by instanceof Named outer && outer.name().equals(each.name());
+      int distance = named ? -1 : Math.abs(port - header.destinationPort());
+      if (distance < least) {
+        least = distance;
+        nearest = each;
+      }
+    }
+    return nearest;
+  }
+
   private static boolean isOtherProtocol(InwardRule rule, Header header) {
     int other =
         header.protocol() == Protocol.TCP

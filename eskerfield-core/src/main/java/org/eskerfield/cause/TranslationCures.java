@@ -22,18 +22,21 @@ import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.PrefixRuleBuilder;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.SharedRuleBuilder;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.model.UntouchedRule;
+import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.PrefixMapping;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.jspecify.annotations.Nullable;
@@ -95,14 +98,75 @@ public final class TranslationCures extends CureScene {
         prefix -> null);
   }
 
-  static @Nullable Cure serve(InwardRule rule, Header header) {
+  @Nullable Cure serve(InwardRule rule) {
+    Cure outer = outerPort(rule.services());
     return rule.by(
-        fixed -> null,
+        fixed -> outer,
         to ->
             Cure.of(
-                "let " + Labels.of(to) + " take " + Mends.service(header).text(),
-                new Change.Alter(to, Mends.serving(to, header))),
-        prefix -> null);
+                    "let " + Labels.of(to) + " take " + Mends.service(header).text(),
+                    new Change.Alter(to, Mends.serving(to, header)))
+                .or(outer),
+        prefix -> outer);
+  }
+
+  /** Where a rule before leads to another port than a later one is for: the port of that one. */
+  @Nullable Cure outerPort(List<ServiceTerm> services) {
+    InwardRule outer = InwardRule.of(leadingHere());
+    Integer port = onlyPort(services, header.protocol());
+    return outer == null || port == null
+        ? null
+        : outer.by(fixed -> null, to -> ported(to, port), prefix -> null);
+  }
+
+  /** The rule that changed the destination last; null if none did. */
+  private @Nullable Placed leadingHere() {
+    Placed by = null;
+    for (Leg each : legs()) {
+      for (Decision decision : each.decisions()) {
+        by = decision.ruling() == Ruling.DESTINATION_TRANSLATED ? decision.by() : by;
+      }
+    }
+    return by;
+  }
+
+  /** The one port that services have of a protocol; null if they have none, or several. */
+  public static @Nullable Integer onlyPort(List<ServiceTerm> services, int protocol) {
+    Integer only = null;
+    for (ServiceTerm term : services) {
+      for (ServicePart part : term.service().parts()) {
+        if (part.protocol() == protocol && Protocol.hasPorts(protocol)) {
+          if (only != null || part.ports().size() != 1) {
+            return null;
+          }
+          only = part.ports().first();
+        }
+      }
+    }
+    return only;
+  }
+
+  /** A rule for one port that leads to another port inside; null where it is for several. */
+  public static @Nullable Cure ported(DestinationRule rule, int port) {
+    List<ServicePart> parts = new ArrayList<>();
+    rule.services().forEach(term -> parts.addAll(term.service().parts()));
+    if (parts.size() != 1 || parts.get(0).ports().size() != 1) {
+      return null;
+    }
+    boolean same = parts.get(0).ports().contains(port);
+    return Cure.of(
+        "let " + Labels.of(rule) + " lead to port " + port + " of " + rule.internal().text(),
+        new Change.Alter(rule, rule.withInternalPorts(same ? null : PortSet.of(port))));
+  }
+
+  /** The port that the host listens on, in a rule that leads to another one. */
+  @Nullable Cure listened() {
+    Host host = host();
+    InwardRule rule = InwardRule.of(leadingHere());
+    Integer port = host == null ? null : onlyPort(host.listens(), header.protocol());
+    return rule == null || port == null
+        ? null
+        : rule.by(fixed -> null, to -> ported(to, port), prefix -> null);
   }
 
   @Nullable Cure translationMissing(@Nullable Placed place) {

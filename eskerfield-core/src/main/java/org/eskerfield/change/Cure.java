@@ -1,18 +1,30 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.change;
 
+import java.util.ArrayList;
 import java.util.List;
+import org.jspecify.annotations.Nullable;
 
 /**
  * How to mend something.
  *
  * @param summary what to do, in one sentence
- * @param changes the same as changes; empty where only a person can decide
+ * @param changes the same as changes; empty where only a person can decide or do it
+ * @param facts what the file may say once a person has done it; empty where it is the changes, or
+ *     nobody knows
+ * @param others other ways to mend the same, which have no others themselves; often empty
  */
-public record Cure(String summary, List<Change> changes) {
-  /** Copies the list. */
+public record Cure(String summary, List<Change> changes, List<Change> facts, List<Cure> others) {
+  /** Copies the lists. */
   public Cure {
     changes = List.copyOf(changes);
+    facts = List.copyOf(facts);
+    others = List.copyOf(others);
+  }
+
+  /** The only cure that is known. */
+  public Cure(String summary, List<Change> changes) {
+    this(summary, changes, List.of(), List.of());
   }
 
   /** A cure that only a person can carry out. */
@@ -20,8 +32,36 @@ public record Cure(String summary, List<Change> changes) {
     return new Cure(summary, List.of());
   }
 
+  /** A cure that is done elsewhere than in the file, and then is a fact that the file may say. */
+  public static Cure done(String summary, Change... facts) {
+    return new Cure(summary, List.of(), List.of(facts), List.of());
+  }
+
+  /** What is changed on the site: by the file, or else by whoever does it. */
+  public List<Change> assumed() {
+    return changes.isEmpty() ? facts : changes;
+  }
+
   /** A cure by changes. */
   public static Cure of(String summary, Change... changes) {
     return new Cure(summary, List.of(changes));
+  }
+
+  /** The same with another way to mend it; the same where that is null. */
+  public Cure or(@Nullable Cure other) {
+    if (other == null) {
+      return this;
+    }
+    List<Cure> more = new ArrayList<>(others);
+    more.add(other);
+    return new Cure(summary, changes, facts, more);
+  }
+
+  /** This cure, and then the others. */
+  public List<Cure> all() {
+    List<Cure> all = new ArrayList<>();
+    all.add(new Cure(summary, changes, facts, List.of()));
+    all.addAll(others);
+    return all;
   }
 }

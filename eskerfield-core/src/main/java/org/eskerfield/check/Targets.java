@@ -3,6 +3,8 @@ package org.eskerfield.check;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.cause.Mends;
+import org.eskerfield.cause.TranslationCures;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessRule;
@@ -13,7 +15,6 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -147,8 +148,12 @@ final class Targets {
     String service = one == null ? "" : PacketWords.service(one.packet());
     List<String> listens = new ArrayList<>();
     host.listens().forEach(term -> listens.add(term.text()));
-    List<ServiceTerm> asked = new ArrayList<>(host.listens());
-    asked.addAll(Offers.inside(rule));
+    Integer port =
+        one == null ? null : TranslationCures.onlyPort(host.listens(), one.packet().protocol);
+    Cure elsewhere =
+        port == null
+            ? null
+            : rule.by(fixed -> null, there -> TranslationCures.ported(there, port), prefix -> null);
     check.add(
         Code.NOTHING_LISTENS,
         rule,
@@ -160,11 +165,7 @@ final class Targets {
             + ", which listens on "
             + (listens.isEmpty() ? "nothing" : String.join(", ", listens)),
         null,
-        Cure.of(
-            "let "
-                + host.name()
-                + " listen there, and say so; or lead the rule to what it listens on",
-            new Change.Alter(host, host.withListens(asked))));
+        Mends.started(host, Offers.inside(rule)).or(elsewhere));
   }
 
   /** A lease that names a gateway which leads nowhere. */

@@ -53,7 +53,7 @@ final class Unmet {
     Site site = check.site;
     for (Finding finding : check.findings()) {
       if (Inspection.stops(finding)) {
-        site = mended(site, finding.cure().changes());
+        site = mended(site, finding.cure().assumed());
       }
     }
     Unmet mended =

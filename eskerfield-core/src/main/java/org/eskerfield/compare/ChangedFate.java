@@ -28,6 +28,11 @@ public record ChangedFate(
     rulesAfter = List.copyOf(rulesAfter);
   }
 
+  /** The same change of some of its packets only. */
+  public ChangedFate of(PacketSet some) {
+    return new ChangedFate(some, before, after, rulesBefore, rulesAfter);
+  }
+
   /** What changes most. */
   public Kind kind() {
     return kind(before, after);

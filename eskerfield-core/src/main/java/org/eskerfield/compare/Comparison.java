@@ -114,10 +114,46 @@ public record Comparison(
         && names.isEmpty();
   }
 
+  /** The packets whose end anybody notices: all but those that other rules decide alike. */
+  public List<ChangedFate> noticed() {
+    return changedFates.changes().stream()
+        .filter(each -> each.kind() != ChangedFate.Kind.OTHER_WAY)
+        .toList();
+  }
+
+  /** The packets by which somebody loses what worked: not answered any more, or by another. */
+  public List<ChangedFate> losses() {
+    return changedFates.changes().stream()
+        .filter(each -> each.before().outcome() == Outcome.ANSWERED)
+        .filter(
+            each ->
+                each.kind() == ChangedFate.Kind.SHUT
+                    || each.kind() == ChangedFate.Kind.OTHER_RECEIVER)
+        .toList();
+  }
+
   /** Compares two sites. */
   public static Comparison of(Side before, Side after, ChangedFates.Progress progress) {
-    List<Finding> old = Checker.open(before.site, before.policy);
-    List<Finding> now = Checker.open(after.site, after.policy);
+    return of(
+        before,
+        Checker.open(before.site, before.policy),
+        after,
+        Checker.open(after.site, after.policy),
+        progress);
+  }
+
+  /**
+   * Compares two sites that were checked already.
+   *
+   * @param old what is open on the first
+   * @param now what is open on the second
+   */
+  public static Comparison of(
+      Side before,
+      List<Finding> old,
+      Side after,
+      List<Finding> now,
+      ChangedFates.Progress progress) {
     Tracer was = Tracer.of(before.site);
     Tracer is = Tracer.of(after.site);
     return new Comparison(

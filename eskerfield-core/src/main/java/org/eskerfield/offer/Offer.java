@@ -117,7 +117,11 @@ public final class Offer {
     Target external = choice.external(last, target);
     outermost(last, target, external);
     Collections.reverse(steps);
-    return new Plan(steps, new OfferProofs(site, wish, from).of(external, outsider));
+    return new Plan(
+        steps,
+        new OfferProofs(site, wish, from).of(external, outsider),
+        from.union(site.addresses(insiders(last.device()))),
+        wish.whole() ? List.of() : external.parts());
   }
 
   private void listening(Host host) throws RefusedChangeException {

@@ -5,7 +5,22 @@ import java.time.ZonedDateTime;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.change.Change;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Place;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Service;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
 import org.eskerfield.trace.Probe;
 import org.jspecify.annotations.Nullable;
 
@@ -14,8 +29,11 @@ import org.jspecify.annotations.Nullable;
  *
  * @param steps the changes, from the outermost device inwards
  * @param proofs conversations that show that it does what is meant, and nothing else
+ * @param from who is meant to notice it
+ * @param services what he asks for, at the addresses of the proofs; empty for everything
  */
-public record Plan(List<Step> steps, List<Proof> proofs) {
+public record Plan(
+    List<Step> steps, List<Proof> proofs, AddressSet from, List<ServicePart> services) {
   /**
    * A change at one device.
    *
@@ -48,6 +66,77 @@ public record Plan(List<Step> steps, List<Proof> proofs) {
   public Plan {
     steps = List.copyOf(steps);
     proofs = List.copyOf(proofs);
+    services = List.copyOf(services);
+  }
+
+  /** The packets, as they are sent, that are meant to end otherwise. */
+  public PacketSet meant(PacketSpace space) {
+    AddressSet to = AddressSet.ofAddresses(proofs.stream().map(Proof::to).toList());
+    PacketSet meant = space.sources(from).intersection(space.destinations(to));
+    if (!services.isEmpty()) {
+      return meant.intersection(space.union(services.stream().map(space::service).toList()));
+    }
+    AddressSet whole = AddressSet.NONE; // who gets an address of its own has it both ways
+    for (Change change : changes()) {
+      InwardRule rule = change instanceof Change.Add add ? InwardRule.of(add.added()) : null;
+      whole =
+          rule != null && rule.services().isEmpty()
+              ? whole.union(AddressSet.ofPrefixes(List.of(rule.internalBlock())))
+              : whole;
+    }
+    return meant.union(space.sources(whole));
+  }
+
+  /**
+   * The packets that cannot but end otherwise, too: those to inner addresses of rules that come or
+   * go, between the devices on the way, and of the host where it is taken away; those of the same
+   * senders, and of whom rules let in to the host already, to all addresses that lead there; and
+   * what the host sends without ports, where it loses an address of its own.
+   *
+   * @param site the site as it was
+   */
+  public PacketSet inherent(PacketSpace space, Site site) {
+    AddressSet to = AddressSet.NONE;
+    AddressSet led = AddressSet.NONE;
+    AddressSet whole = AddressSet.NONE;
+    for (Change change : changes()) {
+      boolean goes = change instanceof Change.Remove;
+      Placed rule = change instanceof Change.Add add ? add.added() : change.object();
+      InwardRule inward = InwardRule.of(rule);
+      Prefix block = inward == null ? null : inward.block();
+      AddressSet inside =
+          inward == null ? AddressSet.NONE : AddressSet.ofPrefixes(List.of(inward.internalBlock()));
+      to = block == null ? to : to.union(AddressSet.ofPrefixes(List.of(block)));
+      to = goes ? to.union(inside) : to;
+      led = led.union(inside);
+      whole = inward != null && inward.services().isEmpty() ? whole.union(inside) : whole;
+    }
+    AddressSet outside = AddressSet.ofAddresses(proofs.stream().map(Proof::to).toList());
+    ServiceTerm ping = new ServiceTerm(Service.PING, Place.IN_CODE);
+    PacketSet portless = space.withPorts().union(space.services(List.of(ping))).complement();
+    AddressSet same = outside;
+    AddressSet known = from;
+    for (Device device : site.devices().values()) {
+      for (AccessList list : device.access()) {
+        for (AccessRule rule : list.rules()) {
+          boolean lets = rule.action() == Action.ACCEPT && !rule.disabled();
+          if (lets && site.addresses(rule.to()).intersects(led)) {
+            known =
+                known.union(rule.from().isEmpty() ? AddressSet.ALL : site.addresses(rule.from()));
+          }
+        }
+      }
+      for (InwardRule rule : device.inward()) {
+        Prefix block = rule.block();
+        if (block != null && led.intersects(AddressSet.ofPrefixes(List.of(rule.internalBlock())))) {
+          same = same.union(AddressSet.ofPrefixes(List.of(block)));
+        }
+      }
+    }
+    return space
+        .destinations(to.intersection(outside.complement()))
+        .union(space.sources(known).intersection(space.destinations(same)))
+        .union(space.sources(whole).intersection(portless));
   }
 
   /** The changes of all steps, in their order. */

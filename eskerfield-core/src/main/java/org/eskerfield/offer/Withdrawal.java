@@ -116,7 +116,7 @@ public final class Withdrawal {
     }
     steps.addAll(0, rules);
     names();
-    return new Plan(steps, proofs());
+    return new Plan(steps, proofs(), AddressSet.ALL, List.of());
   }
 
   private void find(Target target) throws RefusedChangeException {

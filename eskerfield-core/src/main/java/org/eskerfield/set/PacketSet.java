@@ -46,6 +46,11 @@ public final class PacketSet {
     return new PacketSet(space, space.diagrams.combine(operation, root, other.root));
   }
 
+  /** The space that it is a part of. */
+  public PacketSpace space() {
+    return space;
+  }
+
   /** The packets of this set, of the other, and of both. */
   public PacketSet union(PacketSet other) {
     return combined(Diagrams.Operation.UNION, other);

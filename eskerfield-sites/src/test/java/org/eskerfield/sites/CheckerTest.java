@@ -327,7 +327,7 @@ class CheckerTest {
         cured("management-open", SSH, "{ service: ssh, from: any }"),
         // Who is offered.
         byHand("offered-zone-reaches-inside", "store to internet: accept", "store to any: accept"),
-        cured("nothing-listens", "listens: https }\n  files", "listens: 8443/tcp }\n  files"),
+        byHand("nothing-listens", "listens: https }\n  files", "listens: 8443/tcp }\n  files"),
         cured(
             "host-moved",
             "  web: { on: store, at: 10.2.0.10",

@@ -19,6 +19,8 @@ import org.eskerfield.verify.Verdict;
 
 /** A planned change in words. */
 public final class ChangeText {
+  private static final int MOST_LINES = 12;
+
   private final Style style;
 
   public ChangeText(Style style) {
@@ -49,6 +51,13 @@ public final class ChangeText {
     findings(out, "gone", change.resolved());
     if (change.appeared().isEmpty()) {
       out.append("  ").append(style.good("nothing new")).append('\n');
+    }
+    Site site = change.changed().file().site();
+    out.append('\n').append(style.strong("What changes for packets")).append('\n');
+    out.append(EffectText.of(change.effect().noticed(), site, 2, MOST_LINES, style));
+    if (!change.besides().isEmpty()) {
+      out.append('\n').append(style.bad("Of that, what was not asked for")).append('\n');
+      out.append(EffectText.of(change.besides(), site, 2, MOST_LINES, style));
     }
     out.append('\n').append(style.strong("What is proved")).append('\n');
     change.proofs().forEach(each -> proof(out, each));

@@ -5,6 +5,7 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
+import org.eskerfield.formats.site.edit.JudgedCure;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.state.VirtualClock;
@@ -15,6 +16,7 @@ import org.jspecify.annotations.Nullable;
 /** Lays out the findings of a check, grouped by what to do first. */
 public final class FindingText {
   private static final int INDENT = 4;
+  private static final int MOST_LINES = 4;
 
   private final Site site;
   private final Style style;
@@ -27,9 +29,10 @@ public final class FindingText {
   /**
    * The whole answer.
    *
-   * @param patches the patches of the cures; null if they were not asked for
+   * @param cures the cures that can be carried out; null if they were not asked for
    */
-  public String of(String file, List<Finding> findings, @Nullable Map<Finding, String> patches) {
+  public String of(
+      String file, List<Finding> findings, @Nullable Map<Finding, List<JudgedCure>> cures) {
     StringBuilder out = new StringBuilder();
     for (Severity severity : Severity.values()) {
       List<Finding> group =
@@ -37,7 +40,7 @@ public final class FindingText {
       if (!group.isEmpty()) {
         out.append(heading(severity, group.size())).append("\n\n");
         for (Finding finding : group) {
-          append(out, file, finding, patches);
+          append(out, file, finding, cures);
         }
       }
     }
@@ -67,7 +70,10 @@ public final class FindingText {
   }
 
   private void append(
-      StringBuilder out, String file, Finding finding, @Nullable Map<Finding, String> patches) {
+      StringBuilder out,
+      String file,
+      Finding finding,
+      @Nullable Map<Finding, List<JudgedCure>> cures) {
     out.append("  ").append(style.place(finding.place().toString())).append("  ");
     out.append(style.strong(finding.code().toString())).append('\n');
     line(out, finding.message());
@@ -77,16 +83,27 @@ public final class FindingText {
       out.append(" ".repeat(INDENT)).append(style.faint("trace: "));
       out.append(call(file, finding.sample().attempt())).append('\n');
     }
-    labelled(out, "cure", finding.cure().summary());
-    if (patches != null) {
-      String patch = patches.get(finding);
-      if (patch != null) {
-        out.append(patch(patch, " ".repeat(INDENT), style));
-      } else if (!finding.cure().changes().isEmpty()) {
+    List<JudgedCure> tried = cures == null ? null : cures.getOrDefault(finding, List.of());
+    if (tried == null || tried.isEmpty()) {
+      labelled(out, "cure", finding.cure().summary());
+      if (tried != null && !finding.cure().changes().isEmpty()) {
         line(out, style.faint("no patch: carried out alone, the edit would not mend it here"));
+      }
+    } else {
+      for (JudgedCure each : tried) {
+        append(out, each, each.equals(tried.get(0)) ? "cure" : "or");
       }
     }
     out.append('\n');
+  }
+
+  private void append(StringBuilder out, JudgedCure cure, String label) {
+    labelled(out, label, cure.summary());
+    out.append(patch(cure.cured().patch(), " ".repeat(INDENT), style));
+    String clean = cure.isClean() ? "" : style.bad(", not clean");
+    line(out, style.faint("what changes by that") + clean);
+    Site site = cure.cured().file().site();
+    out.append(EffectText.of(cure.effect(), site, INDENT + 2, MOST_LINES, style));
   }
 
   /** Who sends what to whom, what becomes of it, and why. */

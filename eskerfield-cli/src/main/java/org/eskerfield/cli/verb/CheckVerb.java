@@ -10,15 +10,17 @@ import java.util.Map;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
+import org.eskerfield.cli.text.EffectText;
 import org.eskerfield.cli.text.FindingText;
 import org.eskerfield.cli.text.ProgressLine;
+import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.Problem;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.answer.CheckData;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.Sarif;
-import org.eskerfield.formats.site.edit.CuredSite;
+import org.eskerfield.formats.site.edit.JudgedCure;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
@@ -30,6 +32,8 @@ import picocli.CommandLine.ParseResult;
 public final class CheckVerb extends Verb {
   /** Stands for a {@code --cure} that names no finding. */
   private static final String EVERY = "every";
+
+  private static final int MOST_LINES = 12;
 
   public CheckVerb() {
     super("check", "Says what is wrong, risky or useless in a site file, and how to mend it.");
@@ -58,6 +62,11 @@ public final class CheckVerb extends Verb {
             .description("Show the cures as patches of the file; or that of one finding only.")
             .build());
     spec.addOption(flag("--write", "With --cure CODE@LINE: carry the cure out in the file."));
+    spec.addOption(
+        flag(
+            "--even-so",
+            "With --write: carry it out although something that worked stops, or an expectation"
+                + " breaks."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema check'."));
     spec.addOption(flag("--sarif", "Answer as SARIF 2.1.0, for code hosts."));
     spec.usageMessage()
@@ -96,21 +105,24 @@ public final class CheckVerb extends Verb {
       findings = Checker.check(file.site(), file.policy(), file.expectations(), progress);
     }
     String handle = cure(call);
+    if (call.hasMatchedOption("--even-so") && !call.hasMatchedOption("--write")) {
+      throw wrong(call, "--even-so: it is for --write");
+    }
     if (call.hasMatchedOption("--write")) {
-      return write(call, terminal, name, handle, findings);
+      return write(call, terminal, name, file, handle, findings);
     }
     List<Finding> shown = handle == null ? findings : chosen(call, handle, findings);
-    Map<Finding, String> patches =
-        handle == null ? Map.of() : patches(call, terminal, name, shown, findings);
+    Map<Finding, List<JudgedCure>> cures =
+        handle == null ? Map.of() : cures(call, terminal, name, file, shown, findings);
     terminal
         .out()
         .print(
             json
-                ? Json.of(CheckData.of(name, shown, patches))
+                ? Json.of(CheckData.of(name, shown, cures))
                 : sarif
                     ? Sarif.of(name, List.of(), shown)
                     : new FindingText(file.site(), terminal.style())
-                        .of(name, shown, handle == null ? null : patches));
+                        .of(name, shown, handle == null ? null : cures));
     Severity failOn = call.matchedOptionValue("--fail-on", Severity.WARNING);
     boolean fails =
         findings.stream()
@@ -168,24 +180,25 @@ public final class CheckVerb extends Verb {
     return chosen;
   }
 
-  private static Map<Finding, String> patches(
-      ParseResult call, Terminal terminal, String name, List<Finding> shown, List<Finding> all)
+  private static Map<Finding, List<JudgedCure>> cures(
+      ParseResult call,
+      Terminal terminal,
+      String name,
+      SiteFile file,
+      List<Finding> shown,
+      List<Finding> all)
       throws IOException {
-    Map<Finding, String> patches = new LinkedHashMap<>();
+    Map<Finding, List<JudgedCure>> cures = new LinkedHashMap<>();
     try (ProgressLine progress = new ProgressLine(terminal)) {
       for (int i = 0; i < shown.size(); i++) {
         progress.begins("cures", i, shown.size());
         Finding finding = shown.get(i);
-        CuredSite cured =
-            finding.accepted() != null
-                ? null
-                : CuredSite.of(pathOf(call, name), name, finding, all);
-        if (cured != null) {
-          patches.put(finding, cured.patch());
+        if (finding.accepted() == null) {
+          cures.put(finding, JudgedCure.of(pathOf(call, name), name, file, finding, all));
         }
       }
     }
-    return patches;
+    return cures;
   }
 
   private static Path pathOf(ParseResult call, String name) {
@@ -199,6 +212,7 @@ public final class CheckVerb extends Verb {
       ParseResult call,
       Terminal terminal,
       String name,
+      SiteFile file,
       @Nullable String handle,
       List<Finding> findings)
       throws IOException {
@@ -210,8 +224,8 @@ public final class CheckVerb extends Verb {
       throw wrong(call, "--write: " + handle + " names " + chosen.size() + " findings");
     }
     Path path = pathOf(call, name);
-    CuredSite cured = CuredSite.of(path, name, chosen.get(0), findings);
-    if (cured == null) {
+    List<JudgedCure> cures = JudgedCure.of(path, name, file, chosen.get(0), findings);
+    if (cures.isEmpty()) {
       throw wrong(
           call,
           "--write: "
@@ -219,9 +233,22 @@ public final class CheckVerb extends Verb {
               + " has no cure that can be carried out: "
               + chosen.get(0).cure().summary());
     }
-    String written = written(call, cured, name);
-    terminal.out().print(FindingText.patch(cured.patch(), "", terminal.style()));
-    terminal.out().println(terminal.style().good(written));
-    return FINE;
+    JudgedCure cured = cures.get(0);
+    Style style = terminal.style();
+    boolean writes = cured.isClean() || call.hasMatchedOption("--even-so");
+    String written = writes ? written(call, cured.cured(), name) : "";
+    terminal.out().print(FindingText.patch(cured.cured().patch(), "", style));
+    terminal.out().println("what changes by that");
+    terminal
+        .out()
+        .print(EffectText.of(cured.effect(), cured.cured().file().site(), 2, MOST_LINES, style));
+    terminal
+        .out()
+        .println(
+            writes
+                ? style.good(written)
+                : style.bad("not clean, so nothing is written")
+                    + "; --even-so writes it all the same");
+    return writes ? FINE : NO;
   }
 }

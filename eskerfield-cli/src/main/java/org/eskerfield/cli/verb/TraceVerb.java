@@ -18,6 +18,7 @@ import org.eskerfield.formats.answer.TraceData;
 import org.eskerfield.formats.answer.Tree;
 import org.eskerfield.formats.capture.Viewpoint;
 import org.eskerfield.formats.site.edit.SmallestChange;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
@@ -139,7 +140,8 @@ public final class TraceVerb extends Verb {
 
   @Override
   public int run(ParseResult call, Terminal terminal) throws Exception {
-    Site site = readSite(call);
+    SiteFile file = readFile(call, siteName(call));
+    Site site = file.site();
     Expected expected = expected(call);
     TraceCall asked =
         new TraceCall(
@@ -160,7 +162,7 @@ public final class TraceVerb extends Verb {
       capture.write(terminal);
     }
     boolean packets = call.hasMatchedOption("--packets");
-    List<@Nullable SmallestChange> changes = changes(call, site, diagnoses);
+    List<@Nullable SmallestChange> changes = changes(call, file, diagnoses);
     if (call.hasMatchedOption("--json")) {
       List<Tree> trees = new ArrayList<>();
       for (int i = 0; i < diagnoses.size(); i++) {
@@ -189,7 +191,7 @@ public final class TraceVerb extends Verb {
 
   /** The smallest change for each attempt that fails, if it is asked for; null for the others. */
   private static List<@Nullable SmallestChange> changes(
-      ParseResult call, Site site, List<Diagnosis> diagnoses) throws Exception {
+      ParseResult call, SiteFile site, List<Diagnosis> diagnoses) throws Exception {
     String name = siteName(call);
     boolean asked = call.hasMatchedOption("--cure");
     if (asked && name.equals("-")) {
@@ -200,11 +202,11 @@ public final class TraceVerb extends Verb {
     List<@Nullable SmallestChange> changes = new ArrayList<>();
     for (Diagnosis diagnosis : diagnoses) {
       boolean fails = diagnosis.conversation().outcome() != Outcome.ANSWERED;
-      Path file = asked && fails ? path(call, name).toAbsolutePath() : null;
+      Path path = asked && fails ? path(call, name).toAbsolutePath() : null;
       changes.add(
-          file == null
+          path == null
               ? null
-              : SmallestChange.of(Files.readString(file), file.getParent(), name, site, diagnosis));
+              : SmallestChange.of(Files.readString(path), path.getParent(), name, site, diagnosis));
     }
     return changes;
   }

@@ -27,7 +27,9 @@ public final class ChangeData {
         .with("gone", findings(change.resolved()))
         .with("proofs", Tree.each(change.proofs(), ChangeData::proof))
         .with("management", Tree.each(change.management(), ChangeData::proof))
-        .with("broken", Tree.each(change.broken(), each -> each.expectation().text()));
+        .with("broken", Tree.each(change.broken(), each -> each.expectation().text()))
+        .with("effects", EffectData.of(change.effect().noticed(), change.changed().file().site()))
+        .with("besides", EffectData.of(change.besides(), change.changed().file().site()));
   }
 
   private static Tree step(Plan.Step step) {

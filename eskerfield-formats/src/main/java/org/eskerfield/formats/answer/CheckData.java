@@ -5,6 +5,7 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.check.Finding;
 import org.eskerfield.formats.Problem;
+import org.eskerfield.formats.site.edit.JudgedCure;
 import org.eskerfield.trace.Conversation;
 import org.jspecify.annotations.Nullable;
 
@@ -15,13 +16,13 @@ public final class CheckData {
   /**
    * The findings of a check.
    *
-   * @param patches the patch of each finding that has one and whose patch is asked for
+   * @param cures the cures of each finding whose cure is asked for
    */
-  public static Tree of(String site, List<Finding> findings, Map<Finding, String> patches) {
+  public static Tree of(String site, List<Finding> findings, Map<Finding, List<JudgedCure>> cures) {
     return new Tree()
         .with("site", site)
         .with("problems", List.of())
-        .with("findings", Tree.each(findings, each -> finding(each, patches.get(each))));
+        .with("findings", Tree.each(findings, each -> finding(each, cures.get(each))));
   }
 
   /** The problems of a file that could not be read, in the same shape. */
@@ -39,7 +40,8 @@ public final class CheckData {
         .with("place", Tree.placeInFile(problem.place()));
   }
 
-  private static Tree finding(Finding finding, @Nullable String patch) {
+  private static Tree finding(Finding finding, @Nullable List<JudgedCure> cures) {
+    JudgedCure first = cures == null || cures.isEmpty() ? null : cures.get(0);
     return new Tree()
         .with("code", finding.code())
         .with("severity", finding.severity())
@@ -47,10 +49,19 @@ public final class CheckData {
         .with("message", finding.message())
         .with("why", finding.code().why())
         .with("sample", Tree.of(finding.sample(), CheckData::sample))
-        .with("cure", finding.cure().summary())
-        .with("patch", patch)
+        .with("cure", first == null ? finding.cure().summary() : first.summary())
+        .with("patch", Tree.of(first, each -> each.cured().patch()))
+        .with("cures", Tree.of(cures, all -> Tree.each(all, CheckData::cure)))
         .with("accepted", finding.accepted())
         .with("place", Tree.placeInFile(finding.place()));
+  }
+
+  private static Tree cure(JudgedCure cure) {
+    return new Tree()
+        .with("cure", cure.summary())
+        .with("clean", cure.isClean())
+        .with("patch", cure.cured().patch())
+        .with("effects", EffectData.of(cure.effect().noticed(), cure.cured().file().site()));
   }
 
   private static Tree sample(Conversation sample) {

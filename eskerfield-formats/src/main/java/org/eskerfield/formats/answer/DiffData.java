@@ -2,7 +2,6 @@
 package org.eskerfield.formats.answer;
 
 import java.util.List;
-import java.util.Locale;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
 import org.eskerfield.compare.Transfers;
@@ -32,7 +31,7 @@ public final class DiffData {
                 comparison.changedFates().changes(),
                 each ->
                     new Tree()
-                        .with("kind", each.kind().name().toLowerCase(Locale.ROOT).replace('_', '-'))
+                        .with("kind", EffectData.kind(each))
                         .with("packets", new PacketWords(site).of(each.packets()))
                         .with("before", trace(each.before(), each.rulesBefore()))
                         .with("after", trace(each.after(), each.rulesAfter()))))

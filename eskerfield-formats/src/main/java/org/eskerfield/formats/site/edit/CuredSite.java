@@ -11,9 +11,11 @@ import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
 import org.eskerfield.change.Change;
+import org.eskerfield.change.Cure;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
+import org.eskerfield.compare.Comparison;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.file.WholeFile;
 import org.eskerfield.formats.site.read.SiteFile;
@@ -42,15 +44,26 @@ public record CuredSite(String before, String after, SiteFile file, String patch
    */
   public static @Nullable CuredSite of(Path path, String name, Finding finding, List<Finding> all)
       throws IOException {
-    CuredSite cured = changed(path, name, finding.cure().changes());
+    Checked checked = checked(path, name, finding.cure(), finding, all);
+    return checked == null ? null : checked.site;
+  }
+
+  /** A file cured of a finding, and what a check says of it. */
+  record Checked(CuredSite site, List<Finding> findings) {}
+
+  static @Nullable Checked checked(
+      Path path, String name, Cure cure, Finding finding, List<Finding> all) throws IOException {
+    CuredSite cured = changed(path, name, cure.changes());
     if (cured == null) {
       return null;
     }
     Set<String> before = new HashSet<>();
     all.forEach(each -> before.add(key(each)));
     boolean unfolded = false;
-    for (Finding each :
-        Checker.check(cured.file.site(), cured.file.policy(), (what, done, of) -> {})) {
+    SiteFile file = cured.file;
+    List<Finding> now =
+        Checker.check(file.site(), file.policy(), file.expectations(), (what, done, of) -> {});
+    for (Finding each : now) {
       boolean open = each.accepted() == null;
       boolean same = open && key(each).equals(key(finding));
       boolean fresh = open && each.severity() != Severity.ADVICE;
@@ -64,7 +77,29 @@ public record CuredSite(String before, String after, SiteFile file, String patch
         return null;
       }
     }
-    return cured;
+    return new Checked(cured, now);
+  }
+
+  /** What changes from one file to another, for every packet. */
+  static Comparison compared(SiteFile before, SiteFile after) {
+    return Comparison.of(side(before), side(after), (who, done, of) -> {});
+  }
+
+  static Comparison.Side side(SiteFile file) {
+    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+  }
+
+  /** Whether an expectation held, and does not any more. */
+  static boolean breaks(Comparison effect) {
+    return effect.expectations().stream().anyMatch(each -> each.held() && !each.holds());
+  }
+
+  /** Whether a change takes nothing away, breaks no expectation, and brings no error or warning. */
+  static boolean isClean(Comparison effect) {
+    return effect.changedFates().complete()
+        && effect.losses().isEmpty()
+        && !breaks(effect)
+        && effect.appeared().stream().allMatch(each -> each.severity() == Severity.ADVICE);
   }
 
   private static Set<String> withConsequences(Path path) throws IOException {

@@ -20,6 +20,9 @@ import org.eskerfield.check.Checker;
 import org.eskerfield.check.Code;
 import org.eskerfield.check.Finding;
 import org.eskerfield.check.Severity;
+import org.eskerfield.compare.ChangedFate;
+import org.eskerfield.compare.ChangedFate.Kind;
+import org.eskerfield.compare.Comparison;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.literal.BadLiteralException;
@@ -42,6 +45,7 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.set.PacketSet;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
@@ -63,6 +67,10 @@ import org.jspecify.annotations.Nullable;
  * @param proofs what must be so afterwards, and whether it is
  * @param management who manages the devices, and whether they still can
  * @param broken expectations that held before and do not now
+ * @param effect what changes by it, for every packet
+ * @param besides the part of that which was not meant: other packets that are lost, or that reach
+ *     somebody from now on
+ * @param contained whether all of that cannot but be, as {@link Plan#inherent} says
  */
 public record PlannedChange(
     SiteFile before,
@@ -72,7 +80,10 @@ public record PlannedChange(
     List<Finding> resolved,
     List<Proved> proofs,
     List<Proved> management,
-    List<Verdict> broken) {
+    List<Verdict> broken,
+    Comparison effect,
+    List<ChangedFate> besides,
+    boolean contained) {
   private static final int MOST_ROUNDS = 8;
 
   /**
@@ -92,11 +103,17 @@ public record PlannedChange(
     proofs = List.copyOf(proofs);
     management = List.copyOf(management);
     broken = List.copyOf(broken);
+    besides = List.copyOf(besides);
   }
 
-  /** Whether it may be written: it does what is meant, and brings no error and no warning. */
+  /**
+   * Whether it may be written: it does what is meant, to other packets only what cannot but be, and
+   * brings no error and no warning.
+   */
   public boolean isSafe() {
     return broken.isEmpty()
+        && contained
+        && effect.changedFates().complete()
         && proofs.stream().allMatch(Proved::holds)
         && management.stream().allMatch(Proved::holds)
         && appeared.stream().allMatch(each -> each.severity() == Severity.ADVICE);
@@ -238,15 +255,41 @@ public record PlannedChange(
       boolean holds = proof.by() == null ? !answered : answered && isBy(conversation, proof.by());
       proofs.add(new Proved(proof.what(), conversation, holds));
     }
+    Comparison effect =
+        Comparison.of(
+            CuredSite.side(before), old, CuredSite.side(after), now, (who, done, of) -> {});
+    List<ChangedFate> besides = besides(effect, plan);
+    boolean contained =
+        besides.stream()
+            .map(ChangedFate::packets)
+            .allMatch(each -> plan.inherent(each.space(), before.site()).covers(each));
     return new PlannedChange(
         before,
         changed,
         tidied,
-        Checker.without(now, old),
-        Checker.without(old, now),
+        effect.appeared(),
+        effect.resolved(),
         proofs,
         management(before.site(), after.site()),
-        broken(before, after));
+        broken(before, after),
+        effect,
+        besides,
+        contained);
+  }
+
+  /** What was not meant, of what is lost or reaches somebody from now on. */
+  private static List<ChangedFate> besides(Comparison effect, Plan plan) {
+    List<ChangedFate> besides = new ArrayList<>();
+    for (ChangedFate each : effect.noticed()) {
+      boolean reaches = each.kind() == Kind.OPENED || each.kind() == Kind.REACHED;
+      if (reaches || effect.losses().contains(each)) {
+        PacketSet others = each.packets().minus(plan.meant(each.packets().space()));
+        if (!others.isEmpty()) {
+          besides.add(each.of(others));
+        }
+      }
+    }
+    return besides;
   }
 
   private static boolean isBy(Conversation conversation, String host) {

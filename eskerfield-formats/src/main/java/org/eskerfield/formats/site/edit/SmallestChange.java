@@ -4,10 +4,12 @@ package org.eskerfield.formats.site.edit;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Cure;
-import org.eskerfield.check.Opening;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
@@ -22,23 +24,24 @@ import org.jspecify.annotations.Nullable;
  * @param patch the steps as a unified diff; empty where there are none
  * @param site the site with the steps carried out
  * @param after what then becomes of the attempt
- * @param opens what devices let in by that and did not before, the attempt included; null if that
- *     was not worked out, as where the attempt is not answered all the same
- * @param closes what devices let in before and then no more; null as well
+ * @param effect what changes by that for every packet, the attempt included; null where the attempt
+ *     is not answered all the same
+ * @param others other ways that let it through, each as its steps; often empty
  */
 public record SmallestChange(
     List<String> steps,
     String patch,
     Site site,
     Diagnosis after,
-    @Nullable List<Opening> opens,
-    @Nullable List<Opening> closes) {
+    @Nullable Comparison effect,
+    List<String> others) {
   /** More are not tried: who has to mend ten things reads anew afterwards. */
   private static final int MOST = 10;
 
   /** Copies the steps. */
   public SmallestChange {
     steps = List.copyOf(steps);
+    others = List.copyOf(others);
   }
 
   /**
@@ -47,38 +50,79 @@ public record SmallestChange(
    * @param text the text of the site file
    * @param folder where the file stands, for the files that it names; null if it names none
    * @param name what the patch calls it
-   * @param site what the text says
+   * @param file what the text says
    * @param diagnosis what stands in the way on that site
    */
   public static SmallestChange of(
-      String text, @Nullable Path folder, String name, Site site, Diagnosis diagnosis) {
+      String text, @Nullable Path folder, String name, SiteFile file, Diagnosis diagnosis) {
+    List<Obstacle> obstacles = diagnosis.obstacles();
+    Cure known = obstacles.isEmpty() ? Cure.byHand("") : obstacles.get(0).cure();
+    SmallestChange best = null;
+    List<String> others = new ArrayList<>();
+    for (Cure first : known.all()) {
+      SmallestChange each = beginning(first, text, folder, name, file, diagnosis);
+      boolean fact =
+          best != null && known.changes().isEmpty(); // what is done elsewhere comes first
+      if (best == null || (!fact && rank(each) < rank(best))) {
+        if (best != null && best.succeeds()) {
+          others.add(0, String.join("; ", best.steps));
+        }
+        best = each;
+      } else if (each.succeeds()) {
+        others.add(String.join("; ", each.steps));
+      }
+    }
+    return Objects.requireNonNull(best).with(others);
+  }
+
+  /** What lets it through and takes nothing away is best, and what does not help at all worst. */
+  private static int rank(SmallestChange change) {
+    return change.isClean() ? 0 : change.succeeds() ? 1 : 2;
+  }
+
+  private SmallestChange with(List<String> ways) {
+    return new SmallestChange(steps, patch, site, after, effect, ways);
+  }
+
+  private static SmallestChange beginning(
+      Cure first,
+      String text,
+      @Nullable Path folder,
+      String name,
+      SiteFile file,
+      Diagnosis diagnosis) {
     Attempt attempt = diagnosis.conversation().attempt();
     List<String> steps = new ArrayList<>();
     String changed = text;
-    Site now = site;
+    SiteFile now = file;
     Diagnosis left = diagnosis;
     while (!isAnswered(left) && !left.obstacles().isEmpty() && steps.size() < MOST) {
-      Cure cure = left.obstacles().get(0).cure();
+      Cure cure = steps.isEmpty() ? first : left.obstacles().get(0).cure();
       CuredSite cured = CuredSite.changed(changed, folder, name, cure.changes());
       if (cured == null || steps.contains(cure.summary())) {
         break;
       }
       steps.add(cure.summary());
       changed = cured.after();
-      now = cured.file().site();
-      left = Diagnosis.of(now, attempt.on(now));
+      now = cured.file();
+      left = Diagnosis.of(now.site(), attempt.on(now.site()));
     }
     return new SmallestChange(
         steps,
         steps.isEmpty() ? "" : SiteEditor.patch(name, text, changed),
-        now,
+        now.site(),
         left,
-        isAnswered(left) ? Opening.between(site, now) : null,
-        isAnswered(left) ? Opening.between(now, site) : null);
+        isAnswered(left) ? CuredSite.compared(file, now) : null,
+        List.of());
   }
 
   private static boolean isAnswered(Diagnosis diagnosis) {
     return diagnosis.conversation().outcome() == Outcome.ANSWERED;
+  }
+
+  /** Whether it takes nothing away, breaks no expectation, and brings no error and no warning. */
+  public boolean isClean() {
+    return effect != null && CuredSite.isClean(effect);
   }
 
   /** Whether the attempt is answered then. */

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.text;
+
+import java.util.ArrayList;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.compare.ChangedFate;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.Transfers;
+import org.eskerfield.model.Site;
+import org.eskerfield.set.PacketWords;
+
+/** What a change does to packets, in short: each kind of change, and whose packets it is about. */
+public final class EffectText {
+  /** Lines of packets that reach nobody, neither before nor after. */
+  private static final int FEW = 2;
+
+  private EffectText() {}
+
+  /** The packets of each kind of change. */
+  static String of(List<ChangedFate> changes, Site site, int indent, int most, Style style) {
+    Map<ChangedFate.Kind, List<String>> kinds = new LinkedHashMap<>();
+    for (ChangedFate each : changes) {
+      kinds
+          .computeIfAbsent(each.kind(), kind -> new ArrayList<>())
+          .addAll(new PacketWords(site).of(each.packets()));
+    }
+    String start = " ".repeat(indent);
+    StringBuilder out = new StringBuilder();
+    kinds.forEach(
+        (kind, lines) -> {
+          boolean good = kind.compareTo(ChangedFate.Kind.OTHER_LOOK) >= 0;
+          out.append(start).append(good ? kind.text() : style.bad(kind.text())).append(":\n");
+          int shown = kind == ChangedFate.Kind.OTHER_END ? Math.min(most, FEW) : most;
+          for (String line : lines.subList(0, Math.min(shown, lines.size()))) {
+            out.append(start).append("  ");
+            out.append(Style.wrapped(line, indent + 4, indent + 2)).append('\n');
+          }
+          if (lines.size() > shown) {
+            out.append(start).append("  and ").append(lines.size() - shown);
+            out.append(" more lines; 'eskerfield diff' tells all\n");
+          }
+        });
+    return out.toString();
+  }
+
+  /**
+   * A few lines; one that says so where no packet ends otherwise.
+   *
+   * @param site the new site, for names
+   * @param indent how far they are set in
+   * @param most how many lines of packets each kind has; more are counted
+   */
+  public static String of(Comparison effect, Site site, int indent, int most, Style style) {
+    String start = " ".repeat(indent);
+    StringBuilder out = new StringBuilder(of(effect.noticed(), site, indent, most, style));
+    for (Transfers.Change each : effect.transfers().changes()) {
+      String text =
+          each.attempt().sender().name()
+              + " to "
+              + each.attempt().to()
+              + ", "
+              + each.attempt().probe()
+              + (each.attempt().talk().isTransfer() ? ", " + each.attempt().manner().mode() : "")
+              + ": "
+              + each.before().outcome()
+              + ", now "
+              + each.after().outcome();
+      out.append(start).append("goes on otherwise: ");
+      out.append(Style.wrapped(text, indent + 2, indent + 19)).append('\n');
+    }
+    for (Comparison.ExpectationChange each : effect.expectations()) {
+      if (each.held() != each.holds()) {
+        String what = each.holds() ? "holds now" : "does not hold any more";
+        out.append(start).append(each.holds() ? style.good(what) : style.bad(what));
+        out.append(": ");
+        out.append(
+            Style.wrapped(each.expectation().text(), indent + 2, indent + 2 + what.length()));
+        out.append('\n');
+      }
+    }
+    if (!effect.changedFates().complete()) {
+      out.append(start).append(style.bad("not all packets were compared")).append(": ");
+      out.append("there are too many kinds of them\n");
+    } else if (out.length() == 0) {
+      out.append(start).append("no packet ends otherwise\n");
+    }
+    return out.toString();
+  }
+}

@@ -1,0 +1,73 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.formats.site.edit;
+
+import java.io.IOException;
+import java.nio.file.Path;
+import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.List;
+import org.eskerfield.change.Cure;
+import org.eskerfield.check.Finding;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.trace.Conversation;
+
+/**
+ * A cure carried out, and what it does to every packet.
+ *
+ * @param summary what is done, in one sentence
+ * @param cured the file with the cure
+ * @param effect what changes by it
+ * @param closes whether the finding is that something is open: what is lost then is what was meant
+ */
+public record JudgedCure(String summary, CuredSite cured, Comparison effect, boolean closes) {
+  /**
+   * The cures of a finding, judged; those that take nothing away come first.
+   *
+   * @param path the site file
+   * @param name what messages and the patch call it
+   * @param file the same, read
+   * @param all the findings that the check of the file made
+   * @return none if the cure is for a person to decide, or does not do what it promises
+   * @throws IOException if the file cannot be read
+   */
+  public static List<JudgedCure> of(
+      Path path, String name, SiteFile file, Finding finding, List<Finding> all)
+      throws IOException {
+    List<JudgedCure> cures = new ArrayList<>();
+    for (Cure cure : finding.cure().all()) {
+      CuredSite.Checked checked = CuredSite.checked(path, name, cure, finding, all);
+      if (checked != null) {
+        cures.add(judged(cure, file, checked, finding, all));
+      }
+    }
+    cures.sort(Comparator.comparing(each -> !each.isClean()));
+    return cures;
+  }
+
+  private static JudgedCure judged(
+      Cure cure, SiteFile file, CuredSite.Checked checked, Finding finding, List<Finding> all) {
+    Comparison effect =
+        Comparison.of(
+            CuredSite.side(file),
+            open(all),
+            CuredSite.side(checked.site().file()),
+            open(checked.findings()),
+            (who, done, of) -> {});
+    Conversation sample = finding.sample();
+    boolean closes = sample != null && sample.outcome() == Outcome.ANSWERED;
+    return new JudgedCure(cure.summary(), checked.site(), effect, closes);
+  }
+
+  private static List<Finding> open(List<Finding> all) {
+    return all.stream().filter(each -> each.accepted() == null).toList();
+  }
+
+  /** Whether nothing is lost by it that was not to be closed, and no expectation breaks. */
+  public boolean isClean() {
+    return effect.changedFates().complete()
+        && !CuredSite.breaks(effect)
+        && (closes || effect.losses().isEmpty());
+  }
+}

@@ -206,7 +206,9 @@ class OfferVerbTest {
         "203.0.113.32/28 => 203.0.113.32/30 & 203.0.113.46 => 203.0.113.34"
             + " | web https --from any --static | no external address of edge is free; a single port",
         "'' | web https --from 10.9.0.0/16 | none of those who may use it is outside; or 'any'",
-        "'' | web https --from any --at 203.0.113.33:22 | would cut whoever manages; 203.0.113.34 is free",
+        "{ service: ssh, from: lan } => { service: ssh, from: [lan, partner] }"
+            + " | web https --from any --at 203.0.113.33:22"
+            + " | would cut whoever manages; 203.0.113.34 is free",
         "'' | web https --from any --at 192.0.2.9 | does not lead to uplink of edge; 203.0.113",
         "'' | web https --from any --at 443-444 | cannot be moved to port 443-444; as many others",
         "'' | web smtp --from any | nothing on web listens on 25/tcp; it listens on https",
@@ -257,5 +259,50 @@ class OfferVerbTest {
     assertThat(Files.readString(site))
         .contains("shared: everybody else", "untouched: office and pier", "# Management stays")
         .doesNotContain("destination:", "static:");
+  }
+
+  /**
+   * Asked again, it is narrowed or widened, completed, or left as it is; what was expected of it is
+   * replaced, and a withdrawal leaves nothing of all that.
+   */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "web https --from any | web https --from any | nothing has to be changed |",
+        "web https --from any | web https --from partner | lets in these, and nobody else"
+            + " | not answered any more: from the internet but for",
+        "web https --from partner | web https --from any | lets in these, and nobody else"
+            + " | answered from now on: from the internet but for",
+        "web https --from any --hairpin lan | web https --from partner --hairpin lan"
+            + " | admits these, and nobody else | not answered any more: from the internet but for",
+        "web https --from any | web https --from any --hairpin lan"
+            + " | leads there already, and now insiders as well | answered from now on: from lan to",
+        "web https --from any --static | web 8080/tcp --from partner"
+            + " | static rule 'web https' of edge leads there already | 203.0.113.34, 8080/tcp",
+        "web https,8080/tcp --from any | web 8080/tcp,https --from any"
+            + " | nothing has to be changed |",
+        // Management by insiders stays what it is, and the port is free for those outside.
+        "web https --from any --at 203.0.113.33:22 | web https --from any"
+            + " | nothing has to be changed |",
+      })
+  void whatIsOfferedIsAskedForAgain(String first, String again, String step, String changes)
+      throws Exception {
+    Path site = site("");
+    String before = Files.readString(site);
+    MainTest.Result made = run("offer " + site + " " + first + " --yes");
+    assertThat(made.status()).as(made.out() + made.err()).isZero();
+    MainTest.Result result = run("offer " + site + " " + again + " --yes");
+    String said = result.out().replaceAll("\\s+", " ");
+    assertThat(result.status()).as(said + result.err()).isZero();
+    assertThat(said).contains(step.replace(" of edge", ""));
+    assertThat(said).contains(changes == null ? "no packet ends otherwise" : changes);
+    assertThat(run("verify " + site).status()).isZero();
+    for (String service : again.split(" ")[1].split(",")) {
+      run("withdraw " + site + " web " + service + " --yes");
+    }
+    if (changes == null) {
+      assertThat(Files.readString(site)).isEqualTo(before);
+    }
   }
 }

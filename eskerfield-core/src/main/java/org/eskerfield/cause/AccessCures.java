@@ -54,7 +54,9 @@ final class AccessCures extends CureScene {
                 + Labels.of(list)
                 + (before == null ? "" : ", before " + Labels.of(before)),
             new Change.Add(list, acceptance(), before));
-    return obstacle.cause() == Cause.WRONG_SERVICE && obstacle.place() instanceof AccessRule near
+    return obstacle.cause() == Cause.WRONG_SERVICE
+            && obstacle.place() instanceof AccessRule near
+            && near.services().size() == 1 // of several it is not known which is meant
         ? let.or(new TranslationCures(this).outerPort(near.services()))
         : let;
   }

@@ -230,7 +230,7 @@ final class Cures extends CureScene {
     Cure elsewhere = translation.listened();
     Host host = host();
     Cure there = host == null ? null : Mends.started(host, List.of(Mends.service(header)));
-    return elsewhere == null ? there : elsewhere.or(there);
+    return there == null ? elsewhere : there.or(elsewhere);
   }
 
   private @Nullable Cure moved() {

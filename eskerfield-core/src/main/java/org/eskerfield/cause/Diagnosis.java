@@ -13,7 +13,6 @@ import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
-import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 
@@ -117,8 +116,8 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
       Cure cure, Site site, Conversation conversation, Case.@Nullable Verdict next) {}
 
   /**
-   * The cures of an obstacle that clear it away; those first with which nothing else is left, then
-   * those that get furthest.
+   * The cures of an obstacle that clear it away: all those with which nothing else is left, edits
+   * first, and else the first one if it leads on to another obstacle.
    */
   private static List<Tried> helping(
       Site site,
@@ -128,7 +127,8 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
       Predicate<Conversation> goal) {
     List<Tried> through = new ArrayList<>();
     List<Tried> further = new ArrayList<>();
-    for (Cure cure : proposed.all()) {
+    List<Cure> all = proposed.all();
+    for (Cure cure : all) {
       if (cure.assumed().isEmpty()) {
         continue;
       }
@@ -137,18 +137,13 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
       Case.Verdict next = judged(mended, then, rehearsal, goal);
       if (goal.test(then)) {
         through.add(new Tried(cure, mended, then, null));
-      } else if (next == null || !next.obstacle().isSame(obstacle)) {
+      } else if (cure.equals(all.get(0)) && (next == null || !next.obstacle().isSame(obstacle))) {
         further.add(new Tried(cure, mended, then, next));
       }
     }
-    further.sort(Comparator.comparing(each -> -legs(each.conversation)));
+    through.sort(Comparator.comparing(each -> each.cure.changes().isEmpty()));
     through.addAll(further);
     return through;
-  }
-
-  private static int legs(Conversation conversation) {
-    Trace trace = conversation.deciding();
-    return trace == null ? 0 : trace.request().size() + trace.reply().size();
   }
 
   /** What a cure does to what cures of earlier obstacles made is for whoever carried those out. */

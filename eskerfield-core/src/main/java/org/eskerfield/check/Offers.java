@@ -119,10 +119,11 @@ final class Offers {
 
   private void judge(InwardRule rule, PacketSet kept, String howMuch) {
     boolean outside = rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
+    PacketSet meant = check.preferring(kept, check.addresses(senders(rule)));
     PacketSet preferred =
         outside
-            ? check.preferring(check.preferring(kept, check.strangers()), check.describedOutside())
-            : check.preferring(kept, insiders(rule));
+            ? check.preferring(check.preferring(meant, check.strangers()), check.describedOutside())
+            : check.preferring(meant, insiders(rule));
     Attempt attempt = check.attempt(preferred.sample());
     Conversation sample = check.traced(attempt);
     if (sample == null) {

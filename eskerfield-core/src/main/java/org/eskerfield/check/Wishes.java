@@ -468,6 +468,13 @@ final class Wishes {
     if (code == Code.NOTHING_LISTENS && receiver != null && receiver.listens().isEmpty()) {
       return true; // what it runs, the file does not say
     }
+    boolean toDevice = check.site.deviceAt(first.attempt().addresses().get(0)) != null;
+    if (code == Code.NOTHING_LISTENS
+        && toDevice
+        && wish instanceof AccessRule rule
+        && rule.to().isEmpty()) {
+      return true; // a rule for whatever comes by is not for what a device itself does not offer
+    }
     if (code == Code.TRANSLATION_WITHOUT_ACCESS) {
       code = Code.ACCEPTED_THEN_DROPPED;
     }

@@ -12,7 +12,10 @@ import org.eskerfield.model.Assignment;
 import org.eskerfield.model.External;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Outside;
+import org.eskerfield.model.OwnService;
 import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.Site;
 import org.eskerfield.offer.OutwardPath.Hop;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
@@ -27,12 +30,14 @@ import org.jspecify.annotations.Nullable;
 final class ExternalChoice {
   static final int FIRST_FREE = 1024;
 
+  private final Site site;
   private final Wish wish;
   private final Ledger ledger;
 
-  ExternalChoice(Wish wish, Ledger ledger) {
+  ExternalChoice(Site site, Wish wish) {
+    this.site = site;
     this.wish = wish;
-    this.ledger = ledger;
+    this.ledger = Ledger.of(site);
   }
 
   /** What has some of these ports of an address already; null if they are free. */
@@ -52,6 +57,18 @@ final class ExternalChoice {
       }
     }
     return null;
+  }
+
+  /**
+   * The same for an address that was asked for: what the device itself offers to insiders only they
+   * reach at its other addresses, and packets from outside may go elsewhere.
+   */
+  private @Nullable Holding takerOf(Address address, List<ServicePart> parts) {
+    Holding taker = taker(address, parts);
+    if (taker == null || !(taker.by() instanceof OwnService own) || own.from().isEmpty()) {
+      return taker;
+    }
+    return site.addresses(own.from()).intersects(Outside.senders(site)) ? taker : null;
   }
 
   /** The service on the external ports that are wished for. */
@@ -144,7 +161,7 @@ final class ExternalChoice {
           chosen + " does not lead to " + outer.name() + " of " + last.device().name(),
           "the addresses that do are " + here);
     }
-    Holding taker = wish.whole() ? whole(chosen) : taker(chosen, parts);
+    Holding taker = wish.whole() ? whole(chosen) : takerOf(chosen, parts);
     if (taker != null) {
       int port = wish.whole() ? -1 : freePort(chosen, parts);
       boolean own = taker.kind() == Holding.Kind.OWN_SERVICE;
@@ -168,9 +185,11 @@ final class ExternalChoice {
     return holders.isEmpty() ? null : holders.get(0);
   }
 
-  /** How rules name an external address: as the interface's, if it has it. */
+  /** How rules name an external address: as the interface's, if that is what it stands for. */
   static External external(Interface outer, Address address) {
-    return outer.addresses().contains(address) ? External.of(outer) : External.of(address);
+    return address.equals(outer.address(address.family()))
+        ? External.of(outer)
+        : External.of(address);
   }
 
   private static boolean isHidden(Interface outer, Address address) {

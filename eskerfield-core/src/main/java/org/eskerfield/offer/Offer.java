@@ -5,9 +5,9 @@ import java.util.ArrayList;
 import java.util.Collections;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.change.Change;
-import org.eskerfield.ledger.Ledger;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
@@ -20,6 +20,7 @@ import org.eskerfield.model.Hairpin;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.ServicePart;
@@ -36,6 +37,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.program.CompiledList;
+import org.eskerfield.trace.Labels;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -54,10 +56,13 @@ public final class Offer {
   private final String name;
   private final List<Step> steps = new ArrayList<>();
 
+  /** Whether it is offered already, and only who may use it is asked anew. */
+  private boolean again;
+
   private Offer(Site site, Wish wish) {
     this.site = site;
     this.wish = wish;
-    this.choice = new ExternalChoice(wish, Ledger.of(site));
+    this.choice = new ExternalChoice(site, wish);
     this.from = site.addresses(wish.from());
     this.name =
         wish.name() != null
@@ -110,18 +115,52 @@ public final class Offer {
             AddressTerm.of(host),
             wish.service().parts(),
             new ServiceTerm(wish.service(), Place.IN_CODE));
+    insidersKnown(hops.get(hops.size() - 1));
+    again = isOffered(hops, target);
     for (int i = 0; i < hops.size() - 1; i++) {
       target = inner(hops.get(i), hops.get(i + 1), target);
     }
     Hop last = hops.get(hops.size() - 1);
-    Target external = choice.external(last, target);
-    outermost(last, target, external);
+    Standing standing = again ? Standing.of(last, target, wish) : null;
+    Target external = standing != null ? standing.external() : choice.external(last, target);
+    if (standing != null) {
+      access(last, target, external, null, standing, true);
+      stands(last, standing);
+    } else {
+      outermost(last, target, external);
+    }
     Collections.reverse(steps);
     return new Plan(
         steps,
         new OfferProofs(site, wish, from).of(external, outsider),
-        from.union(site.addresses(insiders(last.device()))),
+        standing != null ? AddressSet.ALL : from.union(site.addresses(insiders(last.device()))),
         wish.whole() ? List.of() : external.parts());
+  }
+
+  private void insidersKnown(Hop last) throws RefusedChangeException {
+    for (String insider : wish.hairpin()) {
+      boolean known =
+          last.device().interfaces().stream()
+              .anyMatch(own -> own.name().equals(insider) || own.network().zone().equals(insider));
+      if (!known) {
+        throw new RefusedChangeException(
+            "no interface or zone of " + last.device().name() + " is called '" + insider + "'",
+            "there is " + String.join(", ", insiders(site, wish.host())));
+      }
+    }
+  }
+
+  /** Whether rules of all devices on the way lead there already, as it is asked for. */
+  private boolean isOffered(List<Hop> hops, Target target) {
+    Target at = target;
+    for (Hop hop : hops) {
+      Standing standing = Standing.of(hop, at, hop.outer().isOutside() ? wish : null);
+      if (standing == null) {
+        return false;
+      }
+      at = standing.external();
+    }
+    return true;
   }
 
   private void listening(Host host) throws RefusedChangeException {
@@ -188,6 +227,12 @@ public final class Offer {
   // A device on the way that is not the last.
 
   private Target inner(Hop hop, Hop next, Target target) throws RefusedChangeException {
+    if (again) {
+      Standing standing = Objects.requireNonNull(Standing.of(hop, target, null));
+      access(hop, target, standing.external(), null, standing, false);
+      stands(hop, standing);
+      return standing.external();
+    }
     boolean known =
         next.inner().name().equals(towards(next.device(), target.address()))
             && !hop.outer().addresses().isEmpty();
@@ -195,7 +240,7 @@ public final class Offer {
         hop.device().inward().stream()
             .anyMatch(rule -> !rule.disabled() && rule.facing().names(hop.outer()));
     if (known && (wish.whole() || !translates)) {
-      access(hop, target, target, null, false);
+      access(hop, target, target, null, null, false);
       return target;
     }
     if (wish.whole()) {
@@ -245,21 +290,11 @@ public final class Offer {
   // Rules.
 
   private void outermost(Hop last, Target target, Target external) throws RefusedChangeException {
-    for (String insider : wish.hairpin()) {
-      boolean known =
-          last.device().interfaces().stream()
-              .anyMatch(own -> own.name().equals(insider) || own.network().zone().equals(insider));
-      if (!known) {
-        throw new RefusedChangeException(
-            "no interface or zone of " + last.device().name() + " is called '" + insider + "'",
-            "there is " + String.join(", ", insiders(site, wish.host())));
-      }
-    }
     if (!wish.whole()) {
       rule(last, target, external);
       return;
     }
-    access(last, target, external, null, true);
+    access(last, target, external, null, null, true);
     External there = ExternalChoice.external(last.outer(), external.address());
     TranslationRule fixed =
         StaticRuleBuilder.builder()
@@ -304,7 +339,7 @@ public final class Offer {
             .internalPorts(inside)
             .hairpin(outermost ? hairpin(hop.device()) : null)
             .place(Place.IN_CODE);
-    access(hop, target, external, rule, outermost);
+    access(hop, target, external, rule, null, outermost);
     translate(
         hop,
         rule.build(),
@@ -315,6 +350,19 @@ public final class Offer {
             + ", goes to "
             + target.term().text()
             + (inside == null ? "" : " " + inside));
+  }
+
+  /** Says that a rule is there already; where insiders shall use it as well, it lets them. */
+  private void stands(Hop hop, Standing standing) {
+    InwardRule rule = standing.rule();
+    Hairpin wished = hop.outer().isOutside() ? hairpin(hop.device()) : null;
+    boolean same = wished == null || rule.hairpin() != null;
+    steps.add(
+        new Step(
+            hop.device().name(),
+            Labels.of(rule) + " leads there already" + (same ? "" : ", and now insiders as well"),
+            "",
+            same ? null : new Change.Alter(rule, rule.hairpinning(wished))));
   }
 
   private void translate(Hop hop, TranslationRule added, String what) {
@@ -341,12 +389,14 @@ public final class Offer {
    *
    * @param rule the translation rule that is planned, to which an admission can be added; null
    *     where there is none that could have one
+   * @param standing the rule that is there already; null if none is
    */
   private void access(
       Hop hop,
       Target target,
       Target external,
       @Nullable DestinationRuleBuilder rule,
+      @Nullable Standing standing,
       boolean outermost)
       throws RefusedChangeException {
     Device device = hop.device();
@@ -364,8 +414,14 @@ public final class Offer {
         steps.add(new Step(device.name(), "its stance lets it in already", "", null));
         return;
       }
-      boolean log = wish.log() && outermost;
-      rule.admit(new Admission(who, wish.when(), log, Place.IN_CODE));
+      rule.admit(new Admission(who, wish.when(), wish.log(), Place.IN_CODE));
+      return;
+    }
+    boolean openToAll = open && lists.isEmpty() && fromAnybody() && wish.when() == null;
+    boolean byRule = lists.isEmpty() && !openToAll;
+    if (standing != null && standing.admits(byRule)) {
+      Admission asked = new Admission(who, wish.when(), wish.log(), Place.IN_CODE);
+      steps.add(Standing.admitting(site, device, standing.rule(), asked));
       return;
     }
     Target seen = device.seesOriginal() ? external : target;
@@ -375,30 +431,41 @@ public final class Offer {
             .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address()) : target.term()))
             .services(List.of(seen.service()))
             .when(wish.when())
-            .log(wish.log() && outermost)
+            .log(wish.log())
             .build();
-    if (lists.isEmpty() && !(open && fromAnybody() && wish.when() == null)) {
-      AccessList list =
-          AccessList.between(
-              hop.outer(),
-              hop.inner(),
-              hop.outer().name() + " to " + hop.inner().name(),
-              access,
-              open ? Action.ACCEPT : Action.DROP);
-      steps.add(
-          new Step(
-              device.name(),
-              "a list guards the way from "
-                  + hop.outer().name()
-                  + " to "
-                  + hop.inner().name()
-                  + " and lets it in",
-              "",
-              new Change.Add(device, list, null)));
+    if (lists.isEmpty() && !openToAll) {
+      guard(hop, access, open);
     }
     for (AccessList list : lists) {
-      accept(device, list, seen, access);
+      AccessRule own = standing == null ? null : Standing.lettingIn(site, list, seen);
+      if (own == null) {
+        accept(device, list, seen, access);
+      } else {
+        steps.add(Standing.lettingIn(site, device, own, access));
+      }
     }
+  }
+
+  /** A list that guards the way and lets it in. */
+  private void guard(Hop hop, AccessRule access, boolean open) {
+    Device device = hop.device();
+    AccessList list =
+        AccessList.between(
+            hop.outer(),
+            hop.inner(),
+            hop.outer().name() + " to " + hop.inner().name(),
+            access,
+            open ? Action.ACCEPT : Action.DROP);
+    steps.add(
+        new Step(
+            device.name(),
+            "a list guards the way from "
+                + hop.outer().name()
+                + " to "
+                + hop.inner().name()
+                + " and lets it in",
+            "",
+            new Change.Add(device, list, null)));
   }
 
   private List<AccessList> guarding(Hop hop) throws RefusedChangeException {

@@ -2,6 +2,7 @@
 package org.eskerfield.offer;
 
 import java.time.ZonedDateTime;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import org.eskerfield.change.Change;
@@ -137,6 +138,23 @@ public record Plan(
         .destinations(to.intersection(outside.complement()))
         .union(space.sources(known).intersection(space.destinations(same)))
         .union(space.sources(whole).intersection(portless));
+  }
+
+  /** This plan and one that was made for the site with this one carried out. */
+  public Plan and(Plan other) {
+    List<Step> all = new ArrayList<>(steps);
+    all.addAll(other.steps);
+    List<Proof> proved = new ArrayList<>(proofs);
+    proved.addAll(other.proofs);
+    List<ServicePart> asked = new ArrayList<>(services);
+    asked.addAll(other.services);
+    boolean whole = services.isEmpty() || other.services.isEmpty();
+    return new Plan(all, proved, from.union(other.from), whole ? List.of() : asked);
+  }
+
+  /** Whether it changes what is offered already. */
+  public boolean isOfStanding() {
+    return changes().stream().anyMatch(Change.Alter.class::isInstance);
   }
 
   /** The changes of all steps, in their order. */

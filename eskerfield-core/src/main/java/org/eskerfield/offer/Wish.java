@@ -21,7 +21,7 @@ import org.jspecify.annotations.Nullable;
  * @param hairpin which zones or interfaces of the outermost device may use the external address,
  *     too; often empty
  * @param when the only time at which it is open; null for always
- * @param log whether the outermost device logs what it lets in
+ * @param log whether the devices log what they let in
  * @param whole whether the host gets an external address of its own, both ways: a static rule
  * @param name what the rules are called; null to propose one
  */

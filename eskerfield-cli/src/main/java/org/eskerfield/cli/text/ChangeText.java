@@ -45,7 +45,8 @@ public final class ChangeText {
     }
     out.append(readAloud(change));
     out.append('\n').append(style.strong("The patch")).append('\n');
-    out.append(FindingText.patch(change.changed().patch(), "  ", style));
+    String patch = change.changed().patch();
+    out.append(patch.isEmpty() ? "  none\n" : FindingText.patch(patch, "  ", style));
     out.append('\n').append(style.strong("What the check says of the result")).append('\n');
     findings(out, "new", change.appeared());
     findings(out, "gone", change.resolved());
@@ -54,7 +55,8 @@ public final class ChangeText {
     }
     Site site = change.changed().file().site();
     out.append('\n').append(style.strong("What changes for packets")).append('\n');
-    out.append(EffectText.of(change.effect().noticed(), site, 2, MOST_LINES, style));
+    String effects = EffectText.of(change.effect().noticed(), site, 2, MOST_LINES, style);
+    out.append(effects.isEmpty() ? "  no packet ends otherwise\n" : effects);
     if (!change.besides().isEmpty()) {
       out.append('\n').append(style.bad("Of that, what was not asked for")).append('\n');
       out.append(EffectText.of(change.besides(), site, 2, MOST_LINES, style));

@@ -40,7 +40,7 @@ public final class FindingText {
       if (!group.isEmpty()) {
         out.append(heading(severity, group.size())).append("\n\n");
         for (Finding finding : group) {
-          append(out, file, finding, cures);
+          append(out, file, finding, mendedWith(finding, group), cures);
         }
       }
     }
@@ -69,14 +69,34 @@ public final class FindingText {
     return severity == Severity.ADVICE ? style.strong(text) : style.bad(text);
   }
 
+  /** The first of some findings that the very same change mends; null if that is the finding. */
+  private static @Nullable Finding mendedWith(Finding finding, List<Finding> group) {
+    for (Finding each : group) {
+      boolean same =
+          each.code() == finding.code()
+              && !each.cure().changes().isEmpty()
+              && each.cure().changes().equals(finding.cure().changes());
+      if (same) {
+        return each.equals(finding) ? null : each;
+      }
+    }
+    return null;
+  }
+
   private void append(
       StringBuilder out,
       String file,
       Finding finding,
+      @Nullable Finding with,
       @Nullable Map<Finding, List<JudgedCure>> cures) {
     out.append("  ").append(style.place(finding.place().toString())).append("  ");
     out.append(style.strong(finding.code().toString())).append('\n');
     line(out, finding.message());
+    if (with != null) {
+      labelled(out, "cure", "the same change as for " + with.place());
+      out.append('\n');
+      return;
+    }
     line(out, finding.code().why());
     if (finding.sample() != null) {
       labelled(out, "sample", sample(finding.sample()));

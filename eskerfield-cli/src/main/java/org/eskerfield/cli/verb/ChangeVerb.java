@@ -96,7 +96,11 @@ abstract class ChangeVerb extends Verb {
       terminal.out().print(new ChangeText(style).of(plan, change));
       terminal.out().println();
     }
-    boolean writes = writes(call, terminal, change, json);
+    boolean same = change.changed().patch().isEmpty();
+    if (same && !json) {
+      terminal.out().println(style.good("nothing has to be changed"));
+    }
+    boolean writes = !same && writes(call, terminal, change, json);
     if (writes) {
       String written = written(call, change.changed(), name);
       terminal.out().print(json ? "" : style.good(written) + "\n");

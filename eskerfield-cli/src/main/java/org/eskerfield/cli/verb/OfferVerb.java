@@ -3,8 +3,10 @@ package org.eskerfield.cli.verb;
 
 import java.io.IOException;
 import java.nio.file.Path;
+import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
+import org.eskerfield.change.Changes;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.ask.WishReader;
@@ -50,14 +52,9 @@ public final class OfferVerb extends ChangeVerb {
   Plan plan(ParseResult call, SiteFile file, Terminal terminal)
       throws UnusableQuestionException, RefusedChangeException {
     Site site = file.site();
-    WishReader wish =
-        WishReader.on(site, call.matchedPositionalValue(1, ""), call.matchedPositionalValue(2, ""));
-    wish.log(!call.hasMatchedOption("--no-log"));
-    wish.whole(call.hasMatchedOption("--static"));
-    wish.called(call.matchedOptionValue("--name", null));
-    if (call.hasMatchedOption("--at")) {
-      wish.at(call.matchedOptionValue("--at", ""));
-    }
+    List<WishReader> wishes = wishes(call, site);
+    String who = wishes.get(0).host().name();
+    String what = String.join(", ", wishes.stream().map(each -> each.service().name()).toList());
     String from = call.matchedOptionValue("--from", null);
     boolean asked = from == null;
     from =
@@ -65,25 +62,23 @@ public final class OfferVerb extends ChangeVerb {
             ? from
             : terminal.ask(
                 "Who may use "
-                    + wish.service().name()
+                    + what
                     + " of "
-                    + wish.host().name()
+                    + who
                     + "? 'any', or names and addresses with commas:",
                 "");
     if (from == null) {
       throw wrong(
           call, "--from: say who may use it: 'any', or names and addresses, separated by commas");
     }
-    wish.from(from);
     String hairpin = value(call, "--hairpin");
-    List<String> insiders = Offer.insiders(site, wish.host());
+    List<String> insiders = Offer.insiders(site, wishes.get(0).host());
     if (hairpin == null && asked && !insiders.isEmpty()) {
       hairpin =
           terminal.ask(
               "Which insiders use the external address, too (" + String.join(", ", insiders) + ")?",
               "none");
     }
-    wish.hairpin(Objects.requireNonNullElse(hairpin, ""));
     String when = value(call, "--when");
     if (when == null && asked && !site.schedules().isEmpty()) {
       when =
@@ -92,10 +87,35 @@ public final class OfferVerb extends ChangeVerb {
               "always");
       when = Objects.equals(when, "always") ? null : when;
     }
-    if (when != null) {
-      wish.when(when);
+    Plan all = null;
+    for (WishReader wish : wishes) {
+      wish.from(from).hairpin(Objects.requireNonNullElse(hairpin, ""));
+      if (when != null) {
+        wish.when(when);
+      }
+      Plan plan = Offer.plan(site, wish.read());
+      site = Changes.on(site, plan.changes());
+      all = all == null ? plan : all.and(plan);
     }
-    return Offer.plan(site, wish.read());
+    return Objects.requireNonNull(all);
+  }
+
+  private static List<WishReader> wishes(ParseResult call, Site site)
+      throws UnusableQuestionException {
+    String[] services = call.matchedPositionalValue(2, "").split(",", -1);
+    List<WishReader> wishes = new ArrayList<>();
+    for (String service : services) {
+      WishReader wish = WishReader.on(site, call.matchedPositionalValue(1, ""), service.strip());
+      wish.log(!call.hasMatchedOption("--no-log"));
+      wish.whole(call.hasMatchedOption("--static"));
+      String name = call.matchedOptionValue("--name", null);
+      wish.called(name == null || services.length == 1 ? name : name + " " + service.strip());
+      if (call.hasMatchedOption("--at")) {
+        wish.at(call.matchedOptionValue("--at", ""));
+      }
+      wishes.add(wish);
+    }
+    return wishes;
   }
 
   private static @Nullable String value(ParseResult call, String option) {

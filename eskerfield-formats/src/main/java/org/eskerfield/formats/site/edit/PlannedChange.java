@@ -131,19 +131,55 @@ public record PlannedChange(
       throws IOException {
     String text = Files.readString(path);
     Path folder = path.toAbsolutePath().getParent();
-    CuredSite first = CuredSite.changed(text, folder, name, plan.changes());
+    CuredSite first =
+        plan.changes().isEmpty()
+            ? new CuredSite(text, text, before, "") // it is offered like that already
+            : CuredSite.changed(text, folder, name, plan.changes());
     if (first == null) {
       return null;
     }
     List<Edit> edits = new ArrayList<>(ChangeEdits.of(plan.changes()));
     for (Proof proof : plan.proofs()) {
-      Conversation conversation = converse(first.file().site(), proof);
-      edits.add(
-          new Edit.Insert(
-              before.site().place(), "expect", null, expectation(proof, conversation.outcome())));
+      boolean said =
+          before.expectations().stream().anyMatch(each -> isSame(each, proof, before.site()));
+      if (!said) {
+        Conversation conversation = converse(first.file().site(), proof);
+        edits.add(
+            new Edit.Insert(
+                before.site().place(), "expect", null, expectation(proof, conversation.outcome())));
+      }
     }
-    CuredSite changed = CuredSite.edited(text, folder, name, edits);
-    return changed == null ? null : of(before, changed, List.of(), plan);
+    CuredSite changed = edits.isEmpty() ? first : CuredSite.edited(text, folder, name, edits);
+    List<Change> gone = new ArrayList<>();
+    List<String> tidied = new ArrayList<>();
+    if (changed != null && plan.isOfStanding()) {
+      // What was expected of the offer as it was is not expected any more.
+      for (Verdict verdict : broken(before, changed.file())) {
+        if (isAbout(verdict.expectation(), plan)) {
+          gone.add(new Change.Remove(verdict.expectation()));
+          tidied.add("expectation: " + verdict.expectation().text());
+        }
+      }
+    }
+    if (changed != null && !gone.isEmpty()) {
+      CuredSite last = CuredSite.changed(changed.after(), folder, name, gone);
+      changed = last == null ? null : whole(text, last, name);
+    }
+    return changed == null ? null : of(before, changed, tidied, plan);
+  }
+
+  /** Whether an expectation says of one conversation what a proof does. */
+  private static boolean isSame(Expectation expected, Proof proof, Site site) {
+    if (expected.attempts().size() != 1 || !expected.after().isEmpty()) {
+      return false;
+    }
+    Attempt attempt = expected.attempts().get(0);
+    ZonedDateTime at = proof.at() == null ? VirtualClock.start(site.timeZone()) : proof.at();
+    return attempt.sender().name().equals(proof.from())
+        && attempt.addresses().contains(proof.to())
+        && attempt.probe().equals(proof.probe())
+        && attempt.at().equals(at)
+        && (expected.outcome() == Outcome.ANSWERED) == (proof.by() != null);
   }
 
   /**
@@ -326,7 +362,13 @@ public record PlannedChange(
     if (at != null && !at.equals(VirtualClock.start(at.getZone()))) {
       item.put("at", moment(at));
     }
-    item.put("outcome", proof.by() == null ? outcome.toString() : outcome + " by " + proof.by());
+    // What is wished for, whether it happens or not; how it fails where it must fail is not wished.
+    boolean fails = outcome != Outcome.ANSWERED;
+    item.put(
+        "outcome",
+        proof.by() != null
+            ? Outcome.ANSWERED + " by " + proof.by()
+            : (fails ? outcome : Outcome.DROPPED).toString());
     return item;
   }
 

@@ -141,15 +141,7 @@ class AnySiteTest {
     for (int round = 0; round < 400; round++) {
       List<String> damaged = new ArrayList<>(lines);
       for (int i = random.nextInt(2); i >= 0; i--) {
-        int at = random.nextInt(damaged.size());
-        switch (random.nextInt(3)) {
-          case 0 -> damaged.remove(at);
-          case 1 -> damaged.add(at, damaged.get(random.nextInt(damaged.size())));
-          default ->
-              damaged.set(
-                  at,
-                  damaged.get(at).replaceAll("\\d(?=\\D*$)", Integer.toString(random.nextInt(10))));
-        }
+        damage(damaged, random);
       }
       List<Finding> findings = check(String.join("\n", damaged) + "\n");
       for (Finding finding : findings) {
@@ -167,5 +159,17 @@ class AnySiteTest {
     }
     assertThat(carried).isGreaterThan(30);
     assertThat(none).as("edits that do not fit their file").isZero();
+  }
+
+  /** A line goes, comes twice, or has another number. */
+  static void damage(List<String> lines, Random random) {
+    int at = random.nextInt(lines.size());
+    switch (random.nextInt(3)) {
+      case 0 -> lines.remove(at);
+      case 1 -> lines.add(at, lines.get(random.nextInt(lines.size())));
+      default ->
+          lines.set(
+              at, lines.get(at).replaceAll("\\d(?=\\D*$)", Integer.toString(random.nextInt(10))));
+    }
   }
 }

@@ -170,15 +170,7 @@ class JudgedChangesTest {
     int changed = 0;
     for (int judged = 0; judged < Integer.getInteger("cures", 4); ) {
       List<String> damaged = new ArrayList<>(lines);
-      int at = random.nextInt(damaged.size());
-      switch (random.nextInt(3)) {
-        case 0 -> damaged.remove(at);
-        case 1 -> damaged.add(at, damaged.get(random.nextInt(damaged.size())));
-        default ->
-            damaged.set(
-                at,
-                damaged.get(at).replaceAll("\\d(?=\\D*$)", Integer.toString(random.nextInt(10))));
-      }
+      AnySiteTest.damage(damaged, random);
       Path file = folder.resolve("d.site.yaml");
       Files.writeString(file, String.join("\n", damaged) + "\n");
       SiteFile site;

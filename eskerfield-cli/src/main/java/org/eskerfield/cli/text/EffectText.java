@@ -30,16 +30,18 @@ public final class EffectText {
     StringBuilder out = new StringBuilder();
     kinds.forEach(
         (kind, lines) -> {
-          boolean good = kind.compareTo(ChangedFate.Kind.OTHER_LOOK) >= 0;
-          out.append(start).append(good ? kind.text() : style.bad(kind.text())).append(":\n");
+          boolean lost = kind == ChangedFate.Kind.SHUT || kind == ChangedFate.Kind.OTHER_RECEIVER;
+          out.append(start).append(lost ? style.bad(kind.text()) : style.strong(kind.text()));
+          out.append(":\n");
           int shown = kind == ChangedFate.Kind.OTHER_END ? Math.min(most, FEW) : most;
           for (String line : lines.subList(0, Math.min(shown, lines.size()))) {
             out.append(start).append("  ");
             out.append(Style.wrapped(line, indent + 4, indent + 2)).append('\n');
           }
           if (lines.size() > shown) {
-            out.append(start).append("  and ").append(lines.size() - shown);
-            out.append(" more lines; 'eskerfield diff' tells all\n");
+            int more = lines.size() - shown;
+            out.append(start).append("  and ").append(more).append(more == 1 ? " line" : " lines");
+            out.append(" more; 'eskerfield diff' tells all\n");
           }
         });
     return out.toString();

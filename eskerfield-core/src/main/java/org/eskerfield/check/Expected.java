@@ -34,7 +34,10 @@ final class Expected {
           first = each;
           sample = each.after().isEmpty() ? conversation : null;
           String clause = differences.get(0);
-          difference = clause.substring(clause.indexOf(", but")) + ": " + conversation.reason();
+          // A sample tells the reason itself; what comes after other traffic is no sample.
+          difference =
+              clause.substring(clause.indexOf(", but"))
+                  + (sample == null ? ": " + conversation.reason() : "");
         }
         break;
       }

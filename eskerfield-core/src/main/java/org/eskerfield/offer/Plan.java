@@ -100,17 +100,19 @@ public record Plan(
     AddressSet to = AddressSet.NONE;
     AddressSet led = AddressSet.NONE;
     AddressSet whole = AddressSet.NONE;
+    List<ServicePart> inside = new ArrayList<>();
     for (Change change : changes()) {
       boolean goes = change instanceof Change.Remove;
       Placed rule = change instanceof Change.Add add ? add.added() : change.object();
       InwardRule inward = InwardRule.of(rule);
       Prefix block = inward == null ? null : inward.block();
-      AddressSet inside =
+      AddressSet host =
           inward == null ? AddressSet.NONE : AddressSet.ofPrefixes(List.of(inward.internalBlock()));
+      inside.addAll(inward == null ? List.of() : Standing.inside(inward));
       to = block == null ? to : to.union(AddressSet.ofPrefixes(List.of(block)));
-      to = goes ? to.union(inside) : to;
-      led = led.union(inside);
-      whole = inward != null && inward.services().isEmpty() ? whole.union(inside) : whole;
+      to = goes ? to.union(host) : to;
+      led = led.union(host);
+      whole = inward != null && inward.services().isEmpty() ? whole.union(host) : whole;
     }
     AddressSet outside = AddressSet.ofAddresses(proofs.stream().map(Proof::to).toList());
     ServiceTerm ping = new ServiceTerm(Service.PING, Place.IN_CODE);
@@ -120,7 +122,8 @@ public record Plan(
     for (Device device : site.devices().values()) {
       for (AccessList list : device.access()) {
         for (AccessRule rule : list.rules()) {
-          boolean lets = rule.action() == Action.ACCEPT && !rule.disabled();
+          boolean lets =
+              rule.action() == Action.ACCEPT && !rule.disabled() && isForSome(rule, inside);
           if (lets && site.addresses(rule.to()).intersects(led)) {
             known =
                 known.union(rule.from().isEmpty() ? AddressSet.ALL : site.addresses(rule.from()));
@@ -138,6 +141,15 @@ public record Plan(
         .destinations(to.intersection(outside.complement()))
         .union(space.sources(known).intersection(space.destinations(same)))
         .union(space.sources(whole).intersection(portless));
+  }
+
+  /** Whether a rule is for one of some services; for every service if there are none. */
+  private static boolean isForSome(AccessRule rule, List<ServicePart> some) {
+    return some.isEmpty()
+        || rule.services().isEmpty()
+        || rule.services().stream()
+            .flatMap(term -> term.service().parts().stream())
+            .anyMatch(part -> some.stream().anyMatch(part::overlaps));
   }
 
   /** This plan and one that was made for the site with this one carried out. */

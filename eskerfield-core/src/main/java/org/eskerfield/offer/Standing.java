@@ -12,10 +12,8 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.InwardRule;
-import org.eskerfield.model.PrefixRule;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
@@ -45,17 +43,20 @@ record Standing(InwardRule rule, Target external) {
       Prefix block = rule.block(Family.IPV4);
       boolean there =
           !rule.disabled()
-              && !(rule instanceof PrefixRule)
               && rule.facing().names(hop.outer())
               && rule.internalBlock().equals(Prefix.of(target.address()));
       if (!there || block == null || block.length() != Family.IPV4.bits()) {
         continue;
       }
-      List<ServicePart> outside = rule.services().isEmpty() ? target.parts() : parts(rule);
-      if (rule instanceof DestinationRule own
-          && (!own.from().isEmpty() || !same(inside(rule), target.parts()))) {
+      boolean leads =
+          rule.by(
+              fixed -> true,
+              to -> to.from().isEmpty() && same(inside(to), target.parts()),
+              prefix -> false);
+      if (!leads) {
         continue;
       }
+      List<ServicePart> outside = rule.services().isEmpty() ? target.parts() : parts(rule);
       Target external = Target.at(target, block.first(), outside);
       if (wish == null || isAsked(wish, external, rule)) {
         return new Standing(rule, external);
@@ -80,7 +81,8 @@ record Standing(InwardRule rule, Target external) {
    * @param otherwise whether one that can say so is to, where it does not yet
    */
   boolean admits(boolean otherwise) {
-    return rule.admit() != null || (otherwise && rule instanceof DestinationRule);
+    return rule.admit() != null
+        || (otherwise && rule.by(fixed -> false, to -> true, prefix -> false));
   }
 
   private static List<ServicePart> parts(InwardRule rule) {
@@ -89,7 +91,8 @@ record Standing(InwardRule rule, Target external) {
     return parts;
   }
 
-  private static List<ServicePart> inside(InwardRule rule) {
+  /** What a rule leads to, as the receiver sees it; empty for everything. */
+  static List<ServicePart> inside(InwardRule rule) {
     List<ServicePart> inside = new ArrayList<>();
     for (ServicePart part : parts(rule)) {
       inside.add(

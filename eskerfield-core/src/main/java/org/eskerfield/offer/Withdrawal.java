@@ -27,7 +27,6 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
-import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
@@ -75,7 +74,7 @@ public final class Withdrawal {
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
         if (host.addresses().stream().anyMatch(rule.internalBlock()::contains)) {
-          List<ServicePart> inside = inside(rule);
+          List<ServicePart> inside = Standing.inside(rule);
           if (!inside.isEmpty()) {
             all.add(inside);
           }
@@ -138,7 +137,7 @@ public final class Withdrawal {
   }
 
   private boolean leadsTo(InwardRule rule, Target target) throws RefusedChangeException {
-    List<ServicePart> inside = inside(rule);
+    List<ServicePart> inside = Standing.inside(rule);
     if (inside.isEmpty()) {
       return true;
     }
@@ -155,18 +154,6 @@ public final class Withdrawal {
           "withdraw all of it, or take a part of the rule away by hand (" + rule.place() + ")");
     }
     return some;
-  }
-
-  /** What a rule leads to, as the receiver sees it; empty for everything. */
-  private static List<ServicePart> inside(InwardRule rule) {
-    List<ServicePart> parts = new ArrayList<>();
-    for (ServiceTerm term : rule.services()) {
-      for (ServicePart part : term.service().parts()) {
-        PortSet ports = rule.internalPorts() == null ? part.ports() : rule.internalPorts();
-        parts.add(new ServicePart(part.protocol(), ports, part.icmpType()));
-      }
-    }
-    return parts;
   }
 
   // Access rules.

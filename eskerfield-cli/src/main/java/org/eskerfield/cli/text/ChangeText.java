@@ -71,7 +71,9 @@ public final class ChangeText {
     int held = change.changed().file().expectations().size() - change.broken().size();
     if (held > 0 && change.broken().isEmpty()) {
       out.append("  ").append(style.good("✓ "));
-      out.append("every expectation that held before still does\n");
+      boolean some = change.tidied().stream().anyMatch(text -> text.startsWith("expectation: "));
+      out.append("every ").append(some ? "other " : "");
+      out.append("expectation that held before still does\n");
     }
     return out.toString();
   }

@@ -24,7 +24,7 @@ abstract class ChangeVerb extends Verb {
     super(name, description);
   }
 
-  static void describeHost(CommandSpec spec) {
+  static void describeHost(CommandSpec spec, String service) {
     spec.addPositional(siteFile());
     spec.addPositional(
         PositionalParamSpec.builder()
@@ -42,8 +42,9 @@ abstract class ChangeVerb extends Verb {
             .arity("0..1")
             .index("2")
             .description(
-                "The service as the host listens: https, 8443/tcp; may be left out if"
-                    + " there is only one.")
+                "The service as the host listens: "
+                    + service
+                    + "; may be left out if there is only one.")
             .build());
   }
 
@@ -51,7 +52,10 @@ abstract class ChangeVerb extends Verb {
     spec.addOption(flag("--yes", "Write without asking, if it is safe."));
     spec.addOption(flag("--dry-run", "Show it all, write nothing."));
     spec.addOption(
-        flag("--even-so", "Write it although it is not safe: new findings, broken expectations."));
+        flag(
+            "--even-so",
+            "Write it although it is not safe: new findings, broken expectations, packets that nobody"
+                + " asked about."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema offer'."));
   }
 

@@ -28,7 +28,7 @@ public final class OfferVerb extends ChangeVerb {
 
   @Override
   protected void describe(CommandSpec spec) {
-    describeHost(spec);
+    describeHost(spec, "https, 8443/tcp, or several as in http,https");
     spec.addOption(
         option("--from", "WHO", "Who may use it: any, or names and addresses with commas."));
     spec.addOption(

@@ -24,7 +24,7 @@ public final class WithdrawVerb extends ChangeVerb {
 
   @Override
   protected void describe(CommandSpec spec) {
-    describeHost(spec);
+    describeHost(spec, "https, 8443/tcp");
     describeWriting(spec);
     spec.usageMessage()
         .footer("", "Example: eskerfield withdraw demo/marrowby.site.yaml archive --dry-run");

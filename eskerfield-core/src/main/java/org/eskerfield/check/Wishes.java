@@ -2,11 +2,13 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
+import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Optional;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Mends;
 import org.eskerfield.cause.Obstacle;
@@ -62,6 +64,7 @@ final class Wishes {
   private final Map<String, Conversation> known = new HashMap<>();
   private final Map<String, List<Host>> hostsOn = new LinkedHashMap<>();
   private final Map<String, Spread> spreads = new HashMap<>();
+  private final Map<Family, Optional<Address>> strangers = new EnumMap<>(Family.class);
   private @Nullable PacketSet listening;
 
   Wishes(Inspection check) {
@@ -389,7 +392,12 @@ final class Wishes {
   /** Somebody on the internet; null where no network leads there. */
   private @Nullable Address stranger(Family family) {
     boolean reached = check.site.networks().values().stream().anyMatch(Network::isOutside);
-    return reached ? Outside.stranger(check.site, family) : null;
+    return reached
+        ? strangers
+            .computeIfAbsent(
+                family, each -> Optional.ofNullable(Outside.stranger(check.site, each)))
+            .orElse(null)
+        : null;
   }
 
   /** What is sent to somebody who listens there. */

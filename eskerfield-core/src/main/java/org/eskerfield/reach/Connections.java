@@ -35,6 +35,10 @@ import org.jspecify.annotations.Nullable;
 public final class Connections {
   private static final int HTTPS = 443;
   private static final int CONTROL = 21;
+
+  /** Who listens on more ports than these is not known to speak anything on one of them. */
+  private static final int MOST_PORTS = 1000;
+
   private static final int ENCRYPTED_CONTROL = 990;
 
   private final Site site;
@@ -136,7 +140,8 @@ public final class Connections {
       List<ServiceTerm> services, @Nullable PortSet inside, @Nullable PortSet only) {
     for (ServiceTerm term : services) {
       for (ServicePart part : term.service().parts()) {
-        if (part.protocol() != Protocol.TCP) {
+        boolean any = only != null && part.ports().size() > MOST_PORTS;
+        if (part.protocol() != Protocol.TCP || any) {
           continue;
         }
         if (only == null || (inside != null && inside.intersects(only))) {

@@ -7,6 +7,8 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.function.BinaryOperator;
+import java.util.function.Function;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
@@ -21,6 +23,7 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet.Box;
 import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
@@ -36,13 +39,21 @@ public final class PacketWords {
   private static final int MOST_BOXES = 5_000;
   private static final int MOST_LINES = 8;
   private static final int MOST_NAMES = 8;
+
+  /** How much of something wide may be missing that is told by its name. */
+  private static final int MOST_MISSING = 6;
+
   private static final String OTHERS = "other protocols";
 
-  /** Lines that say the same but for one part are told as one. */
-  private record Line(String from, String to, String what, String when) {}
+  /** From whom to whom, for which services; parts that agree but in one of these become one. */
+  private record Line(AddressSet from, AddressSet to, Set<String> what, String when) {}
 
   private final Site site;
   private final AddressSet outside;
+
+  /** What no carrier carries and no network of the site has. */
+  private final AddressSet elsewhere;
+
   private final Map<String, AddressSet> members = new LinkedHashMap<>();
 
   /** Words for the packets that are sent on a site. */
@@ -63,6 +74,10 @@ public final class PacketWords {
               .intersection(AddressSet.ofAddresses(unusual).complement()));
     }
     this.outside = Outside.beyondLinks(site);
+    List<Prefix> here = new ArrayList<>();
+    site.networks().values().forEach(network -> here.addAll(network.prefixes()));
+    this.elsewhere =
+        SpecialAddresses.NOT_ON_THE_INTERNET.intersection(AddressSet.ofPrefixes(here).complement());
   }
 
   /** Addresses as people write them: prefixes where they make up a range, else ranges. */
@@ -94,61 +109,57 @@ public final class PacketWords {
       AddressSet from = addresses(box, Dimension.SOURCE_HIGH, Dimension.SOURCE);
       sources.merge(rest, from, AddressSet::union);
     }
-    Set<Line> lines = new LinkedHashSet<>();
+    List<Line> lines = new ArrayList<>();
     sources.forEach(
         (rest, from) -> {
           Box box = new Box(rest);
           AddressSet to = addresses(box, Dimension.DESTINATION_HIGH, Dimension.DESTINATION);
-          lines.add(
-              new Line(
-                  senders(from),
-                  receivers(to),
-                  service(box),
-                  rest.containsKey(Dimension.TIME) ? "at some times" : ""));
+          String when = rest.containsKey(Dimension.TIME) ? "at some times" : "";
+          lines.add(new Line(from, to, Set.of(service(box)), when));
         });
-    List<Line> merged = merged(List.copyOf(lines), "what");
-    merged = merged(merged, "to");
-    merged = merged(merged, "from");
+    // Sets are joined before they are told, so that each is told as a whole.
+    List<Line> told =
+        joined(lines, line -> List.of(line.from, line.what, line.when), PacketWords::joined);
+    told = joined(told, line -> List.of(line.from, line.to, line.when), PacketWords::joined);
+    told = joined(told, line -> List.of(line.to, line.what, line.when), PacketWords::joined);
     List<String> texts = new ArrayList<>();
-    for (Line line : merged.subList(0, Math.min(MOST_LINES, merged.size()))) {
+    for (Line line : told.subList(0, Math.min(MOST_LINES, told.size()))) {
       String when = line.when.isEmpty() ? "" : ", " + line.when;
-      texts.add("from " + line.from + " to " + line.to + ", " + line.what + when);
-    }
-    if (cut || merged.size() > MOST_LINES) {
       texts.add(
-          cut ? "and others" : "and others, in " + (merged.size() - MOST_LINES) + " more lines");
+          "from "
+              + senders(line.from)
+              + " to "
+              + receivers(line.to)
+              + ", "
+              + services(line)
+              + when);
+    }
+    if (cut || told.size() > MOST_LINES) {
+      texts.add(
+          cut ? "and others" : "and others, in " + (told.size() - MOST_LINES) + " more lines");
     }
     return texts;
   }
 
-  /** Makes one of lines that differ in one part only. */
-  private static List<Line> merged(List<Line> lines, String part) {
-    Map<Line, Set<String>> groups = new LinkedHashMap<>();
-    for (Line line : lines) {
-      Line rest =
-          switch (part) {
-            case "what" -> new Line(line.from, line.to, "", line.when);
-            case "to" -> new Line(line.from, "", line.what, line.when);
-            default -> new Line("", line.to, line.what, line.when);
-          };
-      String value = part.equals("what") ? line.what : part.equals("to") ? line.to : line.from;
-      groups.computeIfAbsent(rest, key -> new LinkedHashSet<>()).add(value);
+  private static List<Line> joined(
+      List<Line> lines, Function<Line, Object> alike, BinaryOperator<Line> both) {
+    Map<Object, Line> all = new LinkedHashMap<>();
+    lines.forEach(line -> all.merge(alike.apply(line), line, both));
+    return List.copyOf(all.values());
+  }
+
+  private static Line joined(Line one, Line other) {
+    Set<String> what = new LinkedHashSet<>(one.what);
+    what.addAll(other.what);
+    return new Line(one.from.union(other.from), one.to.union(other.to), what, one.when);
+  }
+
+  private static String services(Line line) {
+    List<String> what = new ArrayList<>(line.what);
+    if (what.contains(OTHERS)) {
+      what.removeIf(value -> value.startsWith("protocol "));
     }
-    List<Line> merged = new ArrayList<>();
-    groups.forEach(
-        (rest, values) -> {
-          if (values.contains(OTHERS)) {
-            values.removeIf(value -> value.startsWith("protocol "));
-          }
-          String all = Some.of(List.copyOf(values), MOST_NAMES);
-          merged.add(
-              switch (part) {
-                case "what" -> new Line(rest.from, rest.to, all, rest.when);
-                case "to" -> new Line(rest.from, all, rest.what, rest.when);
-                default -> new Line(all, rest.to, rest.what, rest.when);
-              });
-        });
-    return merged;
+    return Some.of(what, MOST_NAMES);
   }
 
   private static AddressSet addresses(Box box, Dimension upper, Dimension lower) {
@@ -181,18 +192,7 @@ public final class PacketWords {
       return every;
     }
     List<String> names = new ArrayList<>();
-    AddressSet rest = all;
-    for (Family family : Family.values()) {
-      AddressSet whole = outside.intersection(AddressSet.all(family));
-      AddressSet missing = whole.intersection(all.complement());
-      boolean most = !whole.isEmpty() && missing.ranges().size() <= 2 && whole.intersects(all);
-      if (most && !missing.equals(whole)) {
-        names.add(
-            (family == Family.IPV4 ? "the internet" : "the internet over IPv6")
-                + (missing.isEmpty() ? "" : " but for " + named(missing)));
-        rest = rest.intersection(whole.complement());
-      }
-    }
+    AddressSet rest = wide(all, names);
     for (Map.Entry<String, AddressSet> network : members.entrySet()) {
       AddressSet whole = network.getValue();
       if (!whole.isEmpty() && whole.intersection(rest.complement()).isEmpty()) {
@@ -201,6 +201,28 @@ public final class PacketWords {
       }
     }
     return Some.of(ranges(rest, names), MOST_NAMES);
+  }
+
+  /** Adds the names of what is wide and mostly among some addresses, and gives the rest. */
+  private AddressSet wide(AddressSet all, List<String> names) {
+    AddressSet rest = all;
+    for (Family family : Family.values()) {
+      String over = family == Family.IPV4 ? "" : " over IPv6";
+      for (boolean carried : new boolean[] {true, false}) {
+        AddressSet whole = (carried ? outside : elsewhere).intersection(AddressSet.all(family));
+        AddressSet missing = whole.intersection(all.complement());
+        int there = whole.intersection(all).ranges().size();
+        int not = missing.ranges().size();
+        if (not <= MOST_MISSING && not < there) {
+          names.add(
+              (carried ? "the internet" : "addresses that are not on the internet")
+                  + over
+                  + (missing.isEmpty() ? "" : " but for " + named(missing)));
+          rest = rest.intersection(whole.complement());
+        }
+      }
+    }
+    return rest;
   }
 
   /** Adds the names of devices that are whole among some addresses, and then the rest. */
@@ -221,7 +243,11 @@ public final class PacketWords {
 
   private String receivers(AddressSet all) {
     String every = every(all);
-    return every == null ? named(all) : every;
+    if (every != null) {
+      return every;
+    }
+    List<String> names = new ArrayList<>();
+    return Some.of(ranges(wide(all, names), names), MOST_NAMES);
   }
 
   /** The word for every address, or every one of a family; null for fewer. */

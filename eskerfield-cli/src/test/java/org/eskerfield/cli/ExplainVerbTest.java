@@ -69,10 +69,10 @@ class ExplainVerbTest {
     for (String title :
         new String[] {
           "\n  Interfaces",
-          "\n  Addresses of what arrives",
+          "\n  Destination translation",
           "\n  Routes",
-          "\n  Ways without a list",
-          "\n  Addresses of what leaves"
+          "\n  Default for traffic that no list guards",
+          "\n  Source translation"
         }) {
       order.add(first.indexOf(title));
     }

@@ -271,11 +271,11 @@ class OfferVerbTest {
       value = {
         "web https --from any | web https --from any | nothing has to be changed |",
         "web https --from any | web https --from partner | lets in these, and nobody else"
-            + " | not answered any more: from the internet but for",
+            + " | not answered any more: from the internet (but for",
         "web https --from partner | web https --from any | lets in these, and nobody else"
-            + " | answered from now on: from the internet but for",
+            + " | answered from now on: from the internet (but for",
         "web https --from any --hairpin lan | web https --from partner --hairpin lan"
-            + " | admits these, and nobody else | not answered any more: from the internet but for",
+            + " | admits these, and nobody else | not answered any more: from the internet (but for",
         "web https --from any | web https --from any --hairpin lan"
             + " | leads there already, and now insiders as well | answered from now on: from lan to",
         "web https --from any --static | web 8080/tcp --from partner"

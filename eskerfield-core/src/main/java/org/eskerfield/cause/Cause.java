@@ -10,7 +10,7 @@ public enum Cause {
   /** A rule drops it, and no later one would accept it. */
   DENIED("a rule denies it"),
   /** The rule is for other senders. */
-  SENDER_NOT_ADMITTED("the rule is not for this sender"),
+  SENDER_NOT_ADMITTED("the rule does not admit this sender"),
   /** No rule translates the destination. */
   TRANSLATION_MISSING("no rule translates the destination"),
   /** A list that would accept it guards no way. */
@@ -70,7 +70,7 @@ public enum Cause {
   /** A translation rule takes the port of the device's own service. */
   OWN_SERVICE_TAKEN("a rule takes the port of the device's own service"),
   /** The device runs the service for others only, or not at all. */
-  OWN_SERVICE_CLOSED("the device's own service is not for this sender"),
+  OWN_SERVICE_CLOSED("the device's own service does not admit this sender"),
   /** Private addresses leave towards the internet untranslated. */
   CARRIER_DISCARDS_PRIVATE("the carrier discards private addresses"),
   /** The outer of two devices has no rule for what the inner one expects. */

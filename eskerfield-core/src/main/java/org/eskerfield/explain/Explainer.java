@@ -43,7 +43,7 @@ import org.eskerfield.walk.EveryPacket.Passage;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Reads the policy of a site aloud.
+ * Explains the policy of a site in plain language.
  *
  * <p>Idea: each rule is put into a sentence, and the sets of the device ({@link EveryPacket}) are
  * asked for packets that come to be decided by it. A sample of them is traced, from a sender of the
@@ -96,14 +96,14 @@ public final class Explainer {
     sections.add(
         section(
             Explanation.Part.DESTINATION,
-            "Addresses of what arrives, the first rule that matches decides",
+            "Destination translation (first match wins)",
             device,
             sentences,
             inward));
     sections.add(
         section(
             Explanation.Part.SERVICES,
-            "What is for " + device.name() + " itself",
+            "Services of " + device.name() + " itself",
             device,
             sentences,
             device.services()));
@@ -120,7 +120,7 @@ public final class Explainer {
     sections.add(
         section(
             Explanation.Part.STANCE,
-            "Ways without a list",
+            "Default for traffic that no list guards",
             device,
             sentences,
             List.of(device.stance())));
@@ -135,10 +135,7 @@ public final class Explainer {
     }
     sections.add(
         new Explanation.Section(
-            Explanation.Part.SOURCE,
-            "Addresses of what leaves, the first rule that matches decides",
-            "",
-            statements));
+            Explanation.Part.SOURCE, "Source translation (first match wins)", "", statements));
     return new Explanation(device, sections);
   }
 

@@ -149,11 +149,16 @@ public final class Sentences {
     return disabled ? "Switched off, so it does nothing now: " + sentence : sentence;
   }
 
-  private static String externalOf(External external) {
+  /** An external address; that of the interface in question is its own. */
+  private static String externalOf(External external, InterfaceTerm facing) {
     Interface own = external.ofInterface();
-    return own == null
-        ? external.text()
-        : "the address of " + own.name() + ", now " + own.addresses().get(0);
+    return own == null ? external.text() : addressOf(own, facing, "its own address");
+  }
+
+  private static String addressOf(Interface own, InterfaceTerm there, String itself) {
+    boolean only = there.interfaces().size() == 1 && there.names(own);
+    String whose = only ? itself : "the address of " + own.name();
+    return whose + " (now " + own.addresses().get(0) + ")";
   }
 
   private static String poolOf(@Nullable Pool pool, InterfaceTerm leaving) {
@@ -162,7 +167,7 @@ public final class Sentences {
     }
     List<String> own = new ArrayList<>();
     for (Interface each : leaving.interfaces()) {
-      own.add("the address of " + each.name() + ", now " + each.addresses().get(0));
+      own.add(addressOf(each, leaving, "its address"));
     }
     return own.size() > 2 ? "the address of the interface by which it leaves" : listed(own, "or");
   }
@@ -185,23 +190,22 @@ public final class Sentences {
   private String lent(DynamicRule rule) {
     return "Each sender of "
         + who(rule.from(), "anybody")
-        + " borrows an address of its own from "
+        + " gets an address of its own from the pool "
         + PacketWords.addresses(rule.pool().addresses())
-        + " for what it sends"
+        + " for packets"
         + (rule.to().isEmpty() ? "" : " to " + who(rule.to(), ""))
-        + " by "
+        + " that leave by "
         + where(rule.leaving())
-        + ", and gives it back when it is idle. When all are in use, the next sender gets none.";
+        + ", until it is idle. When all are in use, the next sender gets none.";
   }
 
   private String shared(SharedRule rule) {
-    return "What "
+    return "Packets from "
         + who(rule.from(), "anybody")
-        + (rule.from().size() > 1 ? " send" : " sends")
         + (rule.to().isEmpty() ? "" : " to " + who(rule.to(), ""))
-        + " by "
+        + " that leave by "
         + where(rule.leaving())
-        + " bears "
+        + " share "
         + poolOf(rule.pool(), rule.leaving())
         + "; ports tell them apart.";
   }
@@ -216,17 +220,19 @@ public final class Sentences {
 
   private String destination(DestinationRule rule) {
     StringBuilder out = new StringBuilder();
-    out.append("What arrives on ").append(where(rule.facing())).append(" for ");
-    out.append(externalOf(rule.external())).append(", ").append(what(rule.services()));
+    out.append("Packets that arrive on ").append(where(rule.facing())).append(" for ");
+    out.append(externalOf(rule.external(), rule.facing()))
+        .append(", ")
+        .append(what(rule.services()));
     out.append(rule.from().isEmpty() ? "" : ", from " + who(rule.from(), ""));
-    out.append(", goes to ").append(who(rule.internal()));
+    out.append(", go to ").append(who(rule.internal()));
     out.append(rule.internalPorts() == null ? "" : ", port " + rule.internalPorts());
-    out.append(", instead.");
+    out.append('.');
     DestinationRule.Sources sources = rule.sources();
     if (sources == null) {
-      out.append(" Senders keep their address.");
+      out.append(" The sender's address is kept.");
     } else {
-      out.append(" Their senders bear ");
+      out.append(" Their senders share ");
       Pool pool = sources.pool();
       out.append(
           pool == null
@@ -244,14 +250,13 @@ public final class Sentences {
             : ", "
                 + what(rule.services())
                 + (rule.internalPorts() == null ? "" : " there, " + rule.internalPorts() + " here");
-    return "Beyond "
+    return who(rule.internal())
+        + " has the external address "
+        + externalOf(rule.external(), rule.facing())
+        + " on "
         + where(rule.facing())
-        + ", "
-        + who(rule.internal())
-        + " is known as "
-        + externalOf(rule.external())
         + ports
-        + ", both ways: for what arrives there and for what it sends by it."
+        + ", in both directions."
         + inward(rule);
   }
 
@@ -263,14 +268,14 @@ public final class Sentences {
     Address one = mapping.from().first().next();
     Address outside = one == null ? null : mapping.moved(one);
     boolean part = !mapping.from().equals(rule.written());
-    return "Beyond "
-        + where(rule.facing())
-        + ", the addresses of "
+    return "The addresses of "
         + mapping.from()
-        + " are known by those of "
+        + " have external addresses of "
         + mapping.to()
-        + (outside == null ? "" : ", such as " + one + " by " + outside)
-        + ", both ways: for what arrives there and for what they send by it. The rule itself keeps"
+        + " on "
+        + where(rule.facing())
+        + (outside == null ? "" : ", such as " + outside + " for " + one)
+        + ", in both directions. The rule itself keeps"
         + " no session, and every port stays."
         + (part
             ? " The rest of "
@@ -344,37 +349,45 @@ public final class Sentences {
     for (AccessList.Guard guard : list.guards()) {
       InterfaceTerm arriving = guard.arriving();
       InterfaceTerm leaving = guard.leaving();
-      String from = arriving == null ? "" : "arrives on " + where(arriving);
+      String from = arriving == null ? "" : "arrive on " + where(arriving);
       String to =
           guard.toDevice()
-              ? "is for " + device.name() + " itself"
-              : leaving == null ? "" : "leaves by " + where(leaving);
+              ? "are for " + device.name() + " itself"
+              : leaving == null ? "" : "leave by " + where(leaving);
       guarded.add(
           from.isEmpty() && to.isEmpty()
-              ? "passes at all"
+              ? "pass at all"
               : from + (from.isEmpty() || to.isEmpty() ? "" : " and ") + to);
     }
     String judged =
         guarded.isEmpty()
-            ? "The list guards no way, so it judges nothing."
-            : "Judges what "
+            ? "The list guards no way, so it filters nothing."
+            : "Filters packets that "
                 + listed(guarded, "or")
-                + (list.stateless() ? ", every packet, replies too" : ", the first of each flow")
+                + (list.stateless()
+                    ? ", every packet, replies too"
+                    : ", at the first packet of each flow")
                 + "; the first rule that matches decides.";
     return judged + " What no rule matches: " + list.otherwiseText() + ".";
   }
 
   /** What a device does with ways that no list guards. */
   public String of(Stance stance) {
-    StringBuilder out = new StringBuilder("What goes a way that no list guards: ");
+    List<String> pairs = new ArrayList<>();
     for (Stance.Pair pair : stance.pairs()) {
-      out.append("from ").append(zone(pair.from())).append(" to ").append(zone(pair.to()));
-      out.append(" ").append(pair.action()).append("; ");
+      pairs.add(done(pair.action()) + " from " + zone(pair.from()) + " to " + zone(pair.to()));
     }
-    return out.append(stance.pairs().isEmpty() ? "" : "all else ")
-        .append(stance.otherwise())
-        .append('.')
-        .toString();
+    String rest = done(stance.otherwise()) + (pairs.isEmpty() ? "" : " otherwise");
+    pairs.add(rest);
+    return "Traffic that no list guards is " + listed(pairs, "and") + ".";
+  }
+
+  private static String done(Action action) {
+    return switch (action) {
+      case ACCEPT -> "accepted";
+      case DROP -> "dropped";
+      case REJECT -> "rejected";
+    };
   }
 
   private static String zone(String zone) {

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 /**
- * Reads a policy aloud: every rule in a plain sentence, in the order in which a device acts, with a
+ * Explains a policy: every rule in a plain sentence, in the order in which a device acts, with a
  * packet that shows it.
  */
 @NullMarked

@@ -217,7 +217,7 @@ public final class PacketWords {
           names.add(
               (carried ? "the internet" : "addresses that are not on the internet")
                   + over
-                  + (missing.isEmpty() ? "" : " but for " + named(missing)));
+                  + (missing.isEmpty() ? "" : " (but for " + named(missing) + ")"));
           rest = rest.intersection(whole.complement());
         }
       }

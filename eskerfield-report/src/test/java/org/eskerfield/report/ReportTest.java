@@ -119,7 +119,8 @@ class ReportTest {
     assertThat(inwards.get(1))
         .startsWith("2 destination booking arriving uplink at 203.0.113.35 https becomes 10.44.0.2")
         .contains("hairpin boats admit from any, log yes note lockhouse expects")
-        .contains("What arrives on uplink for 203.0.113.35, https (443/tcp), goes to 10.44.0.2");
+        .contains(
+            "Packets that arrive on uplink for 203.0.113.35, https (443/tcp), go to 10.44.0.2");
     for (WebElement link : browser.findElements(By.cssSelector("nav a"))) {
       String target = link.getDomAttribute("href").substring(1);
       assertThat(browser.findElement(By.id(target)).isDisplayed()).isTrue();

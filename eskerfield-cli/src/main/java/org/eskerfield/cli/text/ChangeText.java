@@ -43,7 +43,7 @@ public final class ChangeText {
     for (String text : change.tidied()) {
       out.append("  ").append(Style.wrapped("also goes: " + text, 4, 2)).append('\n');
     }
-    out.append(readAloud(change));
+    out.append(inPlainLanguage(change));
     out.append('\n').append(style.strong("The patch")).append('\n');
     String patch = change.changed().patch();
     out.append(patch.isEmpty() ? "  none\n" : FindingText.patch(patch, "  ", style));
@@ -116,7 +116,7 @@ public final class ChangeText {
   }
 
   /** The rules that the change brings, in sentences. */
-  private String readAloud(PlannedChange change) {
+  private String inPlainLanguage(PlannedChange change) {
     StringBuilder out = new StringBuilder();
     Site before = change.before().site();
     Site after = change.changed().file().site();
@@ -133,7 +133,7 @@ public final class ChangeText {
         }
       }
     }
-    return out.length() == 0 ? "" : "\n" + style.strong("Read aloud") + "\n" + out;
+    return out.length() == 0 ? "" : "\n" + style.strong("In plain language") + "\n" + out;
   }
 
   private static void add(

@@ -121,7 +121,7 @@ public final class StateText {
     out.append("  ended here   ").append(counts(figures.ended())).append('\n');
     out.append("  no port or address left  ").append(figures.gotNothing()).append('\n');
     if (!figures.fills().isEmpty()) {
-      TableText pools = new TableText("given out", "of", "what", "rule");
+      TableText pools = new TableText("in use", "available", "resource", "rule");
       for (PoolFill fill : figures.fills()) {
         pools.add(
             Long.toString(fill.taken()),

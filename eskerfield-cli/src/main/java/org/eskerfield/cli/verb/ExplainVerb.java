@@ -37,7 +37,7 @@ public final class ExplainVerb extends Verb {
   private record Found(Device device, Placed rule) {}
 
   public ExplainVerb() {
-    super("explain", "Reads the policy aloud: every rule in a plain sentence with an example.");
+    super("explain", "Explains every rule in plain language, with an example.");
   }
 
   @Override

@@ -30,7 +30,7 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield new}. */
 public final class NewVerb extends Verb {
   public NewVerb() {
-    super("new", "Begins a site file with comments, from a few answers.");
+    super("new", "Creates a commented site file from a few answers.");
   }
 
   @Override

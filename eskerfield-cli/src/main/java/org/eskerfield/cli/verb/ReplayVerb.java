@@ -68,7 +68,7 @@ public final class ReplayVerb extends Verb {
         option(
             "--arriving",
             "WHERE",
-            "Of a capture, where it was taken: an interface such as 'edge uplink', whose arriving"
+            "For a capture: where it was taken, an interface such as 'edge uplink', whose arriving"
                 + " packets are sent, or a host, whose own packets are."));
     spec.addOption(
         flag(

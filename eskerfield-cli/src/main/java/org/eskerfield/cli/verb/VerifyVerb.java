@@ -25,7 +25,7 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield verify}. */
 public final class VerifyVerb extends Verb {
   public VerifyVerb() {
-    super("verify", "Tells which expectations hold, and why the others do not.");
+    super("verify", "Checks every expectation and explains each one that fails.");
   }
 
   @Override

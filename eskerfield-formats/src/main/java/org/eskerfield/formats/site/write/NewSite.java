@@ -56,7 +56,7 @@ public record NewSite(
         # The line above ties this file to its JSON Schema: editors complete it and explain each key.
         #
         #   eskerfield check FILE                  what is wrong with it, and how to mend it
-        #   eskerfield explain FILE                the policy read aloud
+        #   eskerfield explain FILE                every rule in plain language
         #   eskerfield ledger FILE                 who has which address, and what is free
         #   eskerfield offer FILE HOST SERVICE     offers a host's service to outsiders
         #   eskerfield verify FILE                 whether all is as 'expect' at the end says

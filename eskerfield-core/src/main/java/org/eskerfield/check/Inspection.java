@@ -246,6 +246,11 @@ final class Inspection {
     return resolved;
   }
 
+  /** As {@link Site#matched}. */
+  AddressSet matched(List<AddressTerm> terms) {
+    return terms.isEmpty() ? AddressSet.ALL : addresses(terms);
+  }
+
   /** The addresses of hosts on the internet that the file describes. */
   AddressSet describedOutside() {
     return described;

@@ -455,8 +455,7 @@ final class Rehearsals {
         boolean one = own != null && sources.contains(own);
         sender = sender == null && one && !host.isOutside() && !host.off() ? host : sender;
       }
-      AddressSet reached =
-          check.strangers().intersection(to.isEmpty() ? AddressSet.ALL : check.addresses(to));
+      AddressSet reached = check.strangers().intersection(check.matched(to));
       Address target = reached.intersection(check.describedOutside()).lowest(Family.IPV4);
       target = target == null ? reached.lowest(Family.IPV4) : target;
       if (sender == null || target == null || translatesSome(device, rule, sources)) {

@@ -309,7 +309,7 @@ final class Wishes {
 
   /** An own service: those whom it is for want to reach it. */
   private void service(Device device, OwnService own) {
-    AddressSet senders = own.from().isEmpty() ? AddressSet.ALL : check.addresses(own.from());
+    AddressSet senders = check.matched(own.from());
     ServicePart part = own.service().service().parts().get(0);
     List<Attempt> attempts = new ArrayList<>();
     for (List<Host> hosts : hostsOn.values()) {

@@ -25,7 +25,13 @@ import org.eskerfield.trace.Tracer;
  */
 public record Transfers(int tried, List<Change> changes) {
   /** A connection that opens on both sites, and carries otherwise. */
-  public record Change(Attempt attempt, Conversation before, Conversation after) {}
+  public record Change(Attempt attempt, Conversation before, Conversation after) {
+    /** Which connection it is: "clerk to 10.44.0.2, 21/tcp, passive". */
+    public String connection() {
+      String mode = attempt.talk().isTransfer() ? ", " + attempt.manner().mode() : "";
+      return attempt.sender().name() + " to " + attempt.to() + ", " + attempt.probe() + mode;
+    }
+  }
 
   /** Copies the list. */
   public Transfers {

@@ -187,6 +187,11 @@ public record Site(
     return AddressSet.of(all);
   }
 
+  /** The addresses that a field of a rule lets match: every address where the field is left out. */
+  public AddressSet matched(List<AddressTerm> terms) {
+    return terms.isEmpty() ? AddressSet.ALL : addresses(terms);
+  }
+
   private static <T> T named(Map<String, T> map, AddressTerm term) {
     T found = map.get(term.text());
     if (found == null) {

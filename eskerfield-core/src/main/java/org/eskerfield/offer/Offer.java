@@ -545,10 +545,6 @@ public final class Offer {
             new Change.Add(list, added, before)));
   }
 
-  private AddressSet all(List<AddressTerm> terms) {
-    return terms.isEmpty() ? AddressSet.ALL : site.addresses(terms);
-  }
-
   private boolean meets(AccessRule rule, Target seen) {
     boolean service = rule.services().isEmpty();
     for (ServiceTerm term : rule.services()) {
@@ -556,7 +552,9 @@ public final class Offer {
         service |= term.service().parts().stream().anyMatch(part::overlaps);
       }
     }
-    return service && all(rule.to()).contains(seen.address()) && all(rule.from()).intersects(from);
+    return service
+        && site.matched(rule.to()).contains(seen.address())
+        && site.matched(rule.from()).intersects(from);
   }
 
   private boolean takesAll(AccessRule rule, Target seen) {
@@ -568,6 +566,6 @@ public final class Offer {
       }
       services &= covered;
     }
-    return services && from.intersection(all(rule.from()).complement()).isEmpty();
+    return services && from.intersection(site.matched(rule.from()).complement()).isEmpty();
   }
 }

@@ -125,8 +125,7 @@ public record Plan(
           boolean lets =
               rule.action() == Action.ACCEPT && !rule.disabled() && isForSome(rule, inside);
           if (lets && site.addresses(rule.to()).intersects(led)) {
-            known =
-                known.union(rule.from().isEmpty() ? AddressSet.ALL : site.addresses(rule.from()));
+            known = known.union(site.matched(rule.from()));
           }
         }
       }

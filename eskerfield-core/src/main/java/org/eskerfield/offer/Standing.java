@@ -10,7 +10,6 @@ import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
-import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.InwardRule;
@@ -132,7 +131,7 @@ record Standing(InwardRule rule, Target external) {
     Admission now = rule.admit();
     boolean same =
         now != null
-            && all(site, now.from()).equals(all(site, asked.from()))
+            && site.matched(now.from()).equals(site.matched(asked.from()))
             && Objects.equals(now.when(), asked.when());
     return new Step(
         device.name(),
@@ -144,16 +143,12 @@ record Standing(InwardRule rule, Target external) {
   /** Has a rule for this service of the host alone let in those who are asked for now. */
   static Step lettingIn(Site site, Device device, AccessRule own, AccessRule asked) {
     boolean same =
-        all(site, own.from()).equals(all(site, asked.from()))
+        site.matched(own.from()).equals(site.matched(asked.from()))
             && Objects.equals(own.when(), asked.when());
     return new Step(
         device.name(),
         Labels.of(own) + (same ? " lets them in already" : " lets in these, and nobody else"),
         "",
         same ? null : new Change.Alter(own, own.withFrom(asked.from()).withWhen(asked.when())));
-  }
-
-  private static AddressSet all(Site site, List<AddressTerm> terms) {
-    return terms.isEmpty() ? AddressSet.ALL : site.addresses(terms);
   }
 }

@@ -239,7 +239,7 @@ public final class Withdrawal {
     for (AccessList list : each.device.access()) {
       for (AccessRule rule : list.rules()) {
         boolean lets = rule.action() == Action.ACCEPT && !rule.disabled();
-        AddressSet to = rule.to().isEmpty() ? AddressSet.ALL : site.addresses(rule.to());
+        AddressSet to = site.matched(rule.to());
         if (lets && !removed.contains(rule) && to.contains(seen.address)) {
           return false;
         }
@@ -328,7 +328,7 @@ public final class Withdrawal {
     AddressSet from =
         each.rule.admit() != null
             ? site.addresses(each.rule.admit().from())
-            : each.rule.from().isEmpty() ? AddressSet.ALL : site.addresses(each.rule.from());
+            : site.matched(each.rule.from());
     for (AccessRule rule : removed) {
       from = rule.from().isEmpty() ? from : site.addresses(rule.from());
     }

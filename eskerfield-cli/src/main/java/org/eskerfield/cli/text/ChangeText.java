@@ -48,9 +48,9 @@ public final class ChangeText {
     String patch = change.changed().patch();
     out.append(patch.isEmpty() ? "  none\n" : FindingText.patch(patch, "  ", style));
     out.append('\n').append(style.strong("What the check says of the result")).append('\n');
-    findings(out, "new", change.appeared());
-    findings(out, "gone", change.resolved());
-    if (change.appeared().isEmpty()) {
+    findings(out, "new", change.effect().appeared());
+    findings(out, "gone", change.effect().resolved());
+    if (change.effect().appeared().isEmpty()) {
       out.append("  ").append(style.good("nothing new")).append('\n');
     }
     Site site = change.changed().file().site();

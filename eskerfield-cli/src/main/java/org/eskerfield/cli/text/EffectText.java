@@ -59,16 +59,7 @@ public final class EffectText {
     StringBuilder out = new StringBuilder(of(effect.noticed(), site, indent, most, style));
     for (Transfers.Change each : effect.transfers().changes()) {
       String text =
-          each.attempt().sender().name()
-              + " to "
-              + each.attempt().to()
-              + ", "
-              + each.attempt().probe()
-              + (each.attempt().talk().isTransfer() ? ", " + each.attempt().manner().mode() : "")
-              + ": "
-              + each.before().outcome()
-              + ", now "
-              + each.after().outcome();
+          each.connection() + ": " + each.before().outcome() + ", now " + each.after().outcome();
       out.append(start).append("goes on otherwise: ");
       out.append(Style.wrapped(text, indent + 2, indent + 19)).append('\n');
     }

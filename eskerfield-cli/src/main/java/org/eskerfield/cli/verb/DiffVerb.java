@@ -27,7 +27,6 @@ import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.state.VirtualClock;
-import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Passed;
@@ -184,14 +183,8 @@ public final class DiffVerb extends Verb {
     }
     out.append('\n').append(style.strong("Connections that go on otherwise")).append('\n');
     for (Transfers.Change each : transfers.changes()) {
-      Attempt attempt = each.attempt();
       String text =
-          attempt.sender().name()
-              + " to "
-              + attempt.to()
-              + ", "
-              + attempt.probe()
-              + (attempt.talk().isTransfer() ? ", " + attempt.manner().mode() : "")
+          each.connection()
               + ": "
               + carried(each, each.before())
               + ", now "

@@ -62,8 +62,6 @@ import org.jspecify.annotations.Nullable;
  * @param before the file as it was
  * @param changed the file as it would be
  * @param tidied what else was taken away, since nothing uses it any more
- * @param appeared findings that the change brings, accepted ones left out
- * @param resolved findings that it takes away
  * @param proofs what must be so afterwards, and whether it is
  * @param management who manages the devices, and whether they still can
  * @param broken expectations that held before and do not now
@@ -76,8 +74,6 @@ public record PlannedChange(
     SiteFile before,
     CuredSite changed,
     List<String> tidied,
-    List<Finding> appeared,
-    List<Finding> resolved,
     List<Proved> proofs,
     List<Proved> management,
     List<Verdict> broken,
@@ -98,8 +94,6 @@ public record PlannedChange(
   /** Copies the lists. */
   public PlannedChange {
     tidied = List.copyOf(tidied);
-    appeared = List.copyOf(appeared);
-    resolved = List.copyOf(resolved);
     proofs = List.copyOf(proofs);
     management = List.copyOf(management);
     broken = List.copyOf(broken);
@@ -116,7 +110,7 @@ public record PlannedChange(
         && effect.changedFates().complete()
         && proofs.stream().allMatch(Proved::holds)
         && management.stream().allMatch(Proved::holds)
-        && appeared.stream().allMatch(each -> each.severity() == Severity.ADVICE);
+        && effect.appeared().stream().allMatch(each -> each.severity() == Severity.ADVICE);
   }
 
   /**
@@ -303,8 +297,6 @@ public record PlannedChange(
         before,
         changed,
         tidied,
-        effect.appeared(),
-        effect.resolved(),
         proofs,
         management(before.site(), after.site()),
         broken(before, after),
@@ -435,7 +427,7 @@ public record PlannedChange(
   }
 
   private static @Nullable Host manager(Site site, OwnService own) {
-    AddressSet from = own.from().isEmpty() ? AddressSet.ALL : site.addresses(own.from());
+    AddressSet from = site.matched(own.from());
     for (Host host : site.hosts().values()) {
       Address address = host.address(Family.IPV4);
       if (!host.isOutside() && !host.off() && address != null && from.contains(address)) {

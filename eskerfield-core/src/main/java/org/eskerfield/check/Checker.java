@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.check;
 
+import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.EnumSet;
 import java.util.HashSet;
 import java.util.List;
 import java.util.Set;
@@ -10,6 +12,7 @@ import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
 
@@ -36,6 +39,19 @@ public final class Checker {
     void begins(String what, int done, int of);
   }
 
+  /** Of what stops something, the kinds that are no errors. */
+  private static final Set<Code> HIDING =
+      EnumSet.of(
+          Code.INTERFACE_OFF,
+          Code.HOST_OFF,
+          Code.HALF_LET_IN,
+          Code.NEVER_MET,
+          Code.ACCEPTED_THEN_DROPPED,
+          Code.SOURCES_NOT_LET_OUT,
+          Code.SCHEDULE_NEVER_ACTS,
+          Code.DISABLED_RULE_NEEDED,
+          Code.UNDETERMINED);
+
   private Checker() {}
 
   /** Everything that was found, the worst first, then in the order of the file. */
@@ -55,14 +71,32 @@ public final class Checker {
   }
 
   /**
-   * Everything that was found, with what does not happen as the file expects.
+   * Everything that was found, with what does not happen as the file expects, on the day on which
+   * runs start unless told otherwise.
    *
    * @param expectations what must happen on the site
    */
   public static List<Finding> check(
       Site site, Policy policy, List<Expectation> expectations, Progress progress) {
+    LocalDate today = VirtualClock.START.toLocalDate();
+    return check(site, policy, expectations, today, progress);
+  }
+
+  /**
+   * Everything that was found, with what does not happen as the file expects.
+   *
+   * @param expectations what must happen on the site
+   * @param today the day that it is: schedules whose last day lies before it are over
+   */
+  public static List<Finding> check(
+      Site site,
+      Policy policy,
+      List<Expectation> expectations,
+      LocalDate today,
+      Progress progress) {
     Inspection inspection = new Inspection(site);
     List<Part> parts = parts(inspection);
+    parts.add(new Part("schedules", () -> new Leftovers(inspection).over(today)));
     parts.add(new Part("expectations", () -> new Expected(inspection).inspect(expectations)));
     for (int i = 0; i < parts.size(); i++) {
       progress.begins(parts.get(i).what, i, parts.size());
@@ -142,8 +176,10 @@ public final class Checker {
               policy.severities().getOrDefault(finding.code(), finding.severity()),
               acceptance == null ? null : acceptance.because()));
     }
+    // Where something does not work, the finding may be there again once it does.
+    boolean stopped = judged.stream().anyMatch(each -> each.accepted() == null && hides(each));
     for (Policy.Acceptance acceptance : policy.accepted()) {
-      if (!used.contains(acceptance)) {
+      if (!used.contains(acceptance) && !stopped) {
         Code code = Code.ACCEPTANCE_UNUSED;
         String at = acceptance.at() == null ? "" : " at '" + acceptance.at() + "'";
         judged.add(
@@ -159,6 +195,11 @@ public final class Checker {
       }
     }
     return judged;
+  }
+
+  /** Whether packets end early by what was found, so that other findings may not show. */
+  private static boolean hides(Finding finding) {
+    return finding.severity() == Severity.ERROR || HIDING.contains(finding.code());
   }
 
   private static Policy.@Nullable Acceptance covering(Policy policy, Finding finding) {

@@ -34,6 +34,11 @@ public enum Code {
   TRANSLATION_WITHOUT_ACCESS(
       Severity.ERROR,
       "The rule changes the destination, and then the device drops the packet: nobody gets in."),
+  /** A static rule that lets its host send, and nobody in. */
+  ONLY_SENDS(
+      Severity.ADVICE,
+      "The host is sent out with an external address of its own, and is closed to all who send to it:"
+          + " that may be meant."),
   /** A rule lets outsiders to a host, but no translation leads there. */
   ACCESS_WITHOUT_TRANSLATION(
       Severity.ERROR,

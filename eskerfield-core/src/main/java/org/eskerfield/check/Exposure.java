@@ -111,18 +111,21 @@ final class Exposure {
     if (admin.isEmpty() && !all && Management.isOpenToMany(check, inside)) {
       administeredBeyond(in, rule);
     }
-    PacketSet clear = inside.intersection(check.ports.clearText);
+    // Whatever its port inside: what outsiders speak on a port of that service is that service.
+    PacketSet clear =
+        in.intersection(check.ports.clearText)
+            .union(in.intersection(check.ports.clearText.preImage(passage.destination())));
     if (!clear.isEmpty() && !all) {
       check.add(
           Code.CLEAR_TEXT_OFFERED,
           rule,
           Labels.of(rule)
               + " offers "
-              + service(clear)
+              + service(clear.image(passage.destination()))
               + " of "
               + rule.internal().text()
               + ", which is not encrypted, across the internet",
-          sample(in.intersection(clear.preImage(passage.destination()))),
+          sample(clear),
           Cure.byHand("offer its encrypted sister instead, or accept the finding with the reason"));
     }
   }

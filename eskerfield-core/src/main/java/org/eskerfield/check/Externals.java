@@ -8,7 +8,6 @@ import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
-import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Assignment;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.External;
@@ -21,10 +20,8 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
@@ -34,8 +31,6 @@ import org.jspecify.annotations.Nullable;
 
 /** External addresses: whose they are, whether they lead here, and whether there are enough. */
 final class Externals {
-  /** The ports of an address that a shared rule can give out (RFC 6335: port 0 is reserved). */
-  private static final int PORTS = 65_535;
 
   /**
    * External addresses of a rule.
@@ -115,9 +110,9 @@ final class Externals {
       assigned(use);
       OutwardRule outward = use.rule.outward();
       if (outward != null && outward.lends()) {
-        capacity(use.device, outward);
+        new Capacity(check, this).addresses(use.device, outward);
       } else if (outward != null) {
-        ports(use.device, outward);
+        new Capacity(check, this).ports(use.device, outward);
       }
     }
     claims();
@@ -478,74 +473,8 @@ final class Externals {
     }
   }
 
-  // Are there enough?
-
-  /** The hosts that the file describes among some sources; the addresses if it describes none. */
-  private Sources sources(List<AddressTerm> from) {
-    AddressSet all = check.addresses(from).intersection(AddressSet.all(Family.IPV4));
-    long hosts = 0;
-    for (Host host : check.site.hosts().values()) {
-      Address address = host.address(Family.IPV4);
-      hosts += address != null && !host.isOutside() && all.contains(address) ? 1 : 0;
-    }
-    return new Sources(hosts == 0 ? all.countIpv4() : hosts, hosts > 0);
-  }
-
-  private record Sources(long count, boolean described) {
-    String text() {
-      return count + (described ? " hosts" : " addresses");
-    }
-  }
-
-  private void capacity(Device device, OutwardRule rule) {
-    AddressSet pool = check.sets(device).meaning().pool(rule);
-    long has = pool.countIpv4();
-    Sources sources = sources(rule.from());
-    if (sources.count <= has) {
-      return;
-    }
-    boolean alone = has <= 1;
-    AddressSet wider = alone ? null : wider(device, rule, pool, sources.count);
-    Cure share =
-        Cure.of(
-            "let them share the addresses; ports tell them apart",
-            new Change.Alter(rule, rule.shared()));
-    check.add(
-        alone ? Code.SHARING_LEFT_OUT : Code.POOL_TOO_SMALL,
-        rule,
-        Labels.of(rule)
-            + " lends "
-            + (has == 1 ? "one address" : has + " addresses")
-            + " to "
-            + sources.text()
-            + ": "
-            + (sources.count - has)
-            + (sources.count - has == 1 ? " gets" : " get")
-            + " nothing while all are out",
-        null,
-        wider == null
-            ? share
-            : Cure.of(
-                "lend more of the block", new Change.Alter(rule, rule.lending(Pool.of(wider)))));
-  }
-
-  /** The pool with so many addresses of its block that nobody uses; null if there are not. */
-  private @Nullable AddressSet wider(
-      Device device, OutwardRule rule, AddressSet pool, long wanted) {
-    AddressSet free = free(device, rule.leaving().interfaces(), rule);
-    AddressSet wider = pool;
-    for (AddressRange range : pool.ranges()) {
-      Address next = range.last().next();
-      while (next != null && free.contains(next) && wider.countIpv4() < wanted) {
-        wider = wider.union(AddressSet.of(next));
-        next = next.next();
-      }
-    }
-    return wider.countIpv4() < wanted ? null : wider;
-  }
-
   /** The addresses that lead to some interfaces, and that nobody but a rule uses. */
-  private AddressSet free(Device device, List<Interface> sides, @Nullable TranslationRule but) {
+  AddressSet free(Device device, List<Interface> sides, @Nullable TranslationRule but) {
     AddressSet free = AddressSet.NONE;
     AddressSet taken = AddressSet.NONE;
     for (Interface own : sides) {
@@ -568,29 +497,5 @@ final class Externals {
       }
     }
     return free.intersection(taken.complement().intersection(AddressSet.all(Family.IPV4)));
-  }
-
-  private void ports(Device device, OutwardRule rule) {
-    StateSettings own = rule.state();
-    int each = (own == null ? device.state() : own).ports().perSource();
-    AddressSet pool = rule.pool() == null ? null : rule.pool().addresses();
-    long has = PORTS * (pool == null ? 1 : pool.countIpv4());
-    Sources sources = sources(rule.from());
-    if (each > 0 && sources.count * each > has) {
-      check.add(
-          Code.PORTS_TOO_FEW,
-          rule,
-          Labels.of(rule)
-              + " promises "
-              + each
-              + " ports to each of "
-              + sources.text()
-              + ", "
-              + sources.count * each
-              + " in all, and has "
-              + has,
-          null,
-          Cure.byHand("add addresses to the pool, or lower 'ports-per-source'"));
-    }
   }
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.check;
 
+import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.Collection;
 import java.util.HashSet;
@@ -19,12 +20,14 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.set.Times;
 import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Labels;
 import org.jspecify.annotations.Nullable;
 
 /** What nothing uses, and what can never act. */
@@ -66,6 +69,42 @@ final class Leftovers {
             null,
             Cure.byHand("correct its days, or take it away with the rules that name it"));
       }
+    }
+  }
+
+  /** Schedules whose last day has passed, though rules name them. */
+  void over(LocalDate today) {
+    for (Device device : check.site.devices().values()) {
+      for (TranslationRule rule : device.translation()) {
+        if (!rule.disabled() && rule.admit() != null) {
+          over(rule.admit().when(), rule, today);
+        }
+      }
+      for (AccessList list : device.access()) {
+        for (AccessRule rule : list.rules()) {
+          if (!rule.disabled()) {
+            over(rule.when(), rule, today);
+          }
+        }
+      }
+    }
+  }
+
+  private void over(@Nullable Schedule schedule, Placed rule, LocalDate today) {
+    LocalDate last = schedule == null ? null : schedule.lastDay();
+    if (schedule != null && last != null && last.isBefore(today)) {
+      check.add(
+          Code.SCHEDULE_NEVER_ACTS,
+          schedule,
+          "schedule '"
+              + schedule.name()
+              + "' is over since "
+              + last
+              + ": "
+              + Labels.of(rule)
+              + " does not act any more",
+          null,
+          Cure.byHand("give it a later last day, or take it away with the rules that name it"));
     }
   }
 

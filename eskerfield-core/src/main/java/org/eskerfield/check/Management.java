@@ -3,7 +3,9 @@ package org.eskerfield.check;
 
 import java.util.ArrayList;
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.change.Change;
+import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.DestinationRule;
@@ -13,6 +15,7 @@ import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
@@ -21,6 +24,7 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.EveryPacket;
 import org.eskerfield.walk.EveryPacket.Passage;
 
@@ -47,20 +51,26 @@ final class Management {
       if (serves.isEmpty()) {
         continue;
       }
-      boolean taken = taken(device, own, serves);
       PacketSet reached = check.space.none();
+      PacketSet managing = check.space.none();
       for (Interface arriving : device.interfaces()) {
         for (Passage passage : check.passages(device, arriving)) {
           if (passage.leaving() == null) {
             PacketSet here = passage.arrived().intersection(passage.arrivedAs(serves));
             reached = reached.union(here);
+            PacketSet sent = here.intersection(comingBy(device, arriving));
+            managing =
+                managing.union(
+                    arriving.isOutside()
+                        ? sent.intersection(check.space.destinations(Inspection.CARRIED))
+                        : sent);
             if (arriving.isOutside()) {
               open(device, own, arriving, here);
             }
           }
         }
       }
-      if (reached.isEmpty() && !taken) {
+      if (!taken(device, own, serves, managing) && reached.isEmpty()) {
         check.add(
             Code.MANAGEMENT_CLOSED,
             own,
@@ -76,11 +86,15 @@ final class Management {
     }
   }
 
-  /** Whether a rule takes the service's port away from senders who may use it. */
-  private boolean taken(Device device, OwnService own, PacketSet serves) {
+  /**
+   * Whether a rule takes the service's port away from senders who would reach it without the rule,
+   * and who reach it at no other address.
+   */
+  private boolean taken(Device device, OwnService own, PacketSet serves, PacketSet reached) {
     boolean found = false;
     AddressSet mine = AddressSet.ofAddresses(device.addresses());
-    PacketSet toItself = check.space.destinations(mine).intersection(serves);
+    PacketSet toItself =
+        check.space.destinations(mine).intersection(serves).minus(sources(reached));
     for (InwardRule rule : device.inward()) {
       Prefix external = rule.block();
       if (rule.disabled()
@@ -94,8 +108,11 @@ final class Management {
             toItself
                 .intersection(check.sets(device).takes(arriving, rule).arrived())
                 .intersection(comingBy(device, arriving));
-        boolean away = lost.isEmpty() || leadsToItself(device, rule);
-        if (away) {
+        if (lost.isEmpty() || leadsToItself(device, rule)) {
+          continue;
+        }
+        lost = lost.intersection(reachedWithout(device, rule, own, arriving));
+        if (lost.isEmpty()) {
           continue;
         }
         found = true;
@@ -116,6 +133,26 @@ final class Management {
       }
     }
     return found;
+  }
+
+  /** What would reach a service of a device by an interface if one rule were not there. */
+  private PacketSet reachedWithout(
+      Device device, InwardRule rule, OwnService own, Interface arriving) {
+    Site without = Changes.on(check.site, List.of(new Change.Remove(rule)));
+    EveryPacket sets =
+        Objects.requireNonNull(
+            EveryPacket.of(Tracer.of(without).program(), check.space).get(device.name()));
+    PacketSet serves = sets.meaning().serving(own);
+    PacketSet reached = check.space.none();
+    for (Interface same : sets.program().device().interfaces()) {
+      for (Passage passage :
+          same.name().equals(arriving.name()) ? sets.passages(same) : List.<Passage>of()) {
+        if (passage.leaving() == null) {
+          reached = reached.union(passage.arrivedAs(serves));
+        }
+      }
+    }
+    return reached;
   }
 
   /** The packets of senders who are where an interface leads. */

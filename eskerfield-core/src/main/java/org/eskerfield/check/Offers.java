@@ -101,12 +101,49 @@ final class Offers {
     if (letIn.isEmpty() && rule.isStateless()) {
       return; // it is for those who go out as well; whom it lets in, the lists may well not say
     }
-    if (letIn.isEmpty()) {
+    if (letIn.isEmpty() && rule.services().isEmpty() && sends(device, rule)) {
+      onlySends(rule, taken);
+    } else if (letIn.isEmpty()) {
       judge(rule, taken, "none of it");
     } else if (!rule.services().isEmpty()) {
       PacketSet missing = ports(taken).minus(ports(letIn));
       if (!missing.isEmpty()) {
         judge(rule, taken.intersection(missing), "only a part of it");
+      }
+    }
+  }
+
+  /** Whether the host of a static rule gets out by it. */
+  private boolean sends(Device device, InwardRule rule) {
+    PacketSet own = check.space.sources(AddressSet.ofPrefixes(List.of(rule.internalBlock())));
+    for (Interface arriving : device.interfaces()) {
+      for (Passage passage : check.passages(device, arriving)) {
+        if (rule.equals(passage.sourceRule()) && passage.inside().meets(own)) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  /** What a rule is for that only sends, nobody can know; that nobody gets in is worth a word. */
+  private void onlySends(InwardRule rule, PacketSet taken) {
+    for (Host host : check.site.hosts().values()) {
+      boolean his = host.addresses().stream().anyMatch(rule.internalBlock()::contains);
+      if (his && !host.off() && !host.listens().isEmpty()) {
+        PacketSet meant = taken.intersection(check.space.services(host.listens()));
+        meant = check.preferring(meant.isEmpty() ? taken : meant, check.strangers());
+        check.add(
+            Code.ONLY_SENDS,
+            rule,
+            Labels.of(rule)
+                + " translates what "
+                + host.name()
+                + " sends; from outside nobody gets in to it by "
+                + rule.external().text(),
+            check.traced(check.attempt(check.preferring(meant, check.describedOutside()).sample())),
+            Cure.byHand(
+                "if somebody is to reach it from outside, offer that service to him; else leave it"));
       }
     }
   }

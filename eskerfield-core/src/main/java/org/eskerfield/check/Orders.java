@@ -20,6 +20,7 @@ import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Labels;
+import org.eskerfield.walk.EveryPacket;
 import org.jspecify.annotations.Nullable;
 
 /** Rules that their place in the list keeps from acting, or makes needless. */
@@ -109,9 +110,14 @@ final class Orders {
         redundant(list, rules.get(i));
       } else {
         int at = i;
-        standing.crosses.removeIf(other -> coming.nests(at, other));
+        standing.crosses.removeIf(
+            other ->
+                rules.get(at).action() == rules.get(other).action()
+                    || coming.nests(at, other)
+                    || both(device, list, entries, at, other, standing).isEmpty());
         if (!standing.crosses.isEmpty()) {
-          crosses(entries, rules, i, standing);
+          int other = standing.crosses.get(0);
+          crosses(rules, i, standing, both(device, list, entries, i, other, standing));
         }
       }
     }
@@ -173,13 +179,39 @@ final class Orders {
     }
   }
 
-  private void crosses(
-      List<RuleOrder.Entry> entries, List<AccessRule> rules, int at, RuleOrder.Standing standing) {
-    int other = standing.crosses.get(0);
-    AccessRule rule = rules.get(at);
-    AccessRule later = rules.get(other);
+  /** What two rules of a list both match, of what comes to the list. */
+  private PacketSet both(
+      Device device,
+      CompiledList list,
+      List<RuleOrder.Entry> entries,
+      int at,
+      int other,
+      RuleOrder.Standing standing) {
     PacketSet both =
-        Objects.requireNonNull(standing.decides).intersection(entries.get(other).takes());
+        entries
+            .get(at)
+            .takes()
+            .intersection(Objects.requireNonNull(standing.decides))
+            .intersection(entries.get(other).takes());
+    PacketSet senders = coming(device, list.list());
+    PacketSet met = check.space.none();
+    for (Interface arriving : device.interfaces()) {
+      if (check.passages(device, arriving).isEmpty() && arriving.isUp()) {
+        return both; // too many to work out: nothing is known of what comes
+      }
+      for (EveryPacket.Approach approach : check.sets(device).approaches(arriving, both)) {
+        if (approach.isGuardedBy(list)) {
+          met = met.union(approach.seen().intersection(both).intersection(senders));
+        }
+      }
+    }
+    return met;
+  }
+
+  private void crosses(
+      List<AccessRule> rules, int at, RuleOrder.Standing standing, PacketSet both) {
+    AccessRule rule = rules.get(at);
+    AccessRule later = rules.get(standing.crosses.get(0));
     int more = standing.crosses.size() - 1;
     check.add(
         Code.RULES_CROSS,

@@ -507,6 +507,9 @@ final class Rehearsals {
 
   /** What happens at an obstacle, with what there is to know besides. */
   static String told(Obstacle obstacle) {
+    if (obstacle.cause() == Cause.INTERFACE_DOWN && !obstacle.detail().isEmpty()) {
+      return obstacle.detail() + ", so " + obstacle.sentence();
+    }
     String detail = obstacle.detail().isEmpty() ? "" : " (" + obstacle.detail() + ")";
     return obstacle.sentence() + detail;
   }

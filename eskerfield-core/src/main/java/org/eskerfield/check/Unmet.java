@@ -89,7 +89,7 @@ final class Unmet {
               && !said.hasAny(list.list())
               && !list.list().stateless()
               && !isMet(device, list, entry, all)) {
-            unmet(device, entry.rule());
+            unmet(device, list, entry, all);
           }
         }
       }
@@ -175,6 +175,37 @@ final class Unmet {
     return false;
   }
 
+  /** A rule that nothing comes to; maybe since what it is for ends at the device itself. */
+  private void unmet(Device device, CompiledList list, CompiledList.Entry entry, Spread all) {
+    PacketSet takes = check.sets(device).meaning().of(entry.match());
+    boolean forDevice = false;
+    for (Interface arriving : device.interfaces()) {
+      for (Approach approach : check.sets(device).approaches(arriving, takes)) {
+        forDevice |=
+            approach.leaving() == null
+                && approach.arrivedAs(takes).meets(all.arrived(device, arriving));
+      }
+    }
+    if (!forDevice || said.hasAny(entry.rule())) {
+      unmet(device, entry.rule());
+      return;
+    }
+    said.add(
+        Code.NEVER_MET,
+        entry.rule(),
+        Labels.of(entry.rule())
+            + " matches only packets for "
+            + device.name()
+            + " itself, and "
+            + Labels.of(list.list())
+            + " filters only what passes through "
+            + device.name(),
+        null,
+        Cure.byHand(
+            "write the rule in a list that guards 'to: device'; or take it away, since the own services"
+                + " say by themselves from whom they are reached"));
+  }
+
   private void unmet(Device device, Placed thing) {
     if (said.hasAny(thing) || thing.place().equals(Place.IN_CODE)) {
       return;
@@ -186,7 +217,7 @@ final class Unmet {
             + Labels.of(thing)
             + " of "
             + device.name()
-            + ": what it is for arrives elsewhere, is sent by nobody, or is decided before",
+            + ": its packets arrive elsewhere, are sent by nobody, or are decided before",
         null,
         Cure.byHand(
             "bring its packets here: by a route, by a rule of the device before it, or by the interface"

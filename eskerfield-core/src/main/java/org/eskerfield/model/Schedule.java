@@ -32,6 +32,18 @@ public record Schedule(String name, List<Window> windows, Place place) implement
     return false;
   }
 
+  /** The last day on which it acts; null where it acts without end. */
+  public @Nullable LocalDate lastDay() {
+    LocalDate last = LocalDate.MIN;
+    for (Window window : windows) {
+      if (window.lastDay == null) {
+        return null;
+      }
+      last = window.lastDay.isAfter(last) ? window.lastDay : last;
+    }
+    return last;
+  }
+
   /**
    * Hours of some days. Hours that end at or before their start pass midnight and belong to the day
    * on which they start; from 00:00 to 00:00 is the whole day.

@@ -125,6 +125,11 @@ class CheckerTest {
             "            to: files\n            service: ssh\n",
             "            to: files\n            service: ssh\n            disabled: true\n"),
         cured("translation-without-access", "hairpin: shop", "hairpin: [shop, works]"),
+        byHand(
+            "only-sends",
+            FIRST,
+            translation("static: pilot, facing: uplink, external: 192.0.2.71, internal: pilot")
+                + FIRST),
         cured(
             "access-without-translation",
             "      - destination: files\n        arriving: uplink\n        at: 192.0.2.67 ssh\n        becomes: files\n",
@@ -251,7 +256,7 @@ class CheckerTest {
         byHand("address-not-routed", "pool: 192.0.2.70", "pool: 203.0.113.70"),
         byHand("address-of-carrier", "at: 192.0.2.66 https", "at: 198.51.100.129 https"),
         byHand(
-            "address-of-device translation-without-access",
+            "address-of-device",
             FIRST,
             translation("static: clerk, facing: uplink, external: uplink, internal: clerk")
                 + FIRST),
@@ -437,6 +442,12 @@ class CheckerTest {
             "schedules: { sale: { days: sun, first-day: 2026-01-05, last-day: 2026-01-10 } }\nnames:\n",
             "to: bench\n",
             "to: bench\n            when: sale\n"),
+        byHand(
+            "schedule-never-acts",
+            "names:\n",
+            "schedules: { sale: { days: sun, last-day: 2025-06-30 } }\nnames:\n",
+            "to: bench\n",
+            "to: bench\n            when: sale\n"),
         cured(
             "disabled-rule-needed access-without-translation",
             "becomes: bench\n",
@@ -467,6 +478,15 @@ class CheckerTest {
       text = text.replace(edits.get(i), edits.get(i + 1));
     }
     return text;
+  }
+
+  @Test
+  void whatEndsPacketsEarlyMayHideWhatIsAccepted() throws Exception {
+    String accepted = "findings: [{ accept: inbound-not-logged, because: enough }]\ndevices:\n";
+    String clean = edited(List.of("devices:\n", accepted));
+    assertThat(check(clean)).extracting(Finding::code).containsExactly(Code.ACCEPTANCE_UNUSED);
+    String off = clean.replace("web: { on", "web: { off: true, on");
+    assertThat(check(off)).extracting(Finding::code).containsExactly(Code.HOST_OFF);
   }
 
   private List<Finding> check(String text) throws Exception {

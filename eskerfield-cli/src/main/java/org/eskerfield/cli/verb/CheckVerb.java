@@ -3,6 +3,7 @@ package org.eskerfield.cli.verb;
 
 import java.io.IOException;
 import java.nio.file.Path;
+import java.time.LocalDate;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -102,7 +103,8 @@ public final class CheckVerb extends Verb {
     }
     List<Finding> findings;
     try (ProgressLine progress = new ProgressLine(terminal)) {
-      findings = Checker.check(file.site(), file.policy(), file.expectations(), progress);
+      LocalDate today = LocalDate.now(file.site().timeZone());
+      findings = Checker.check(file.site(), file.policy(), file.expectations(), today, progress);
     }
     String handle = cure(call);
     if (call.hasMatchedOption("--even-so") && !call.hasMatchedOption("--write")) {

@@ -73,9 +73,7 @@ class TraceCureTest {
             + " | + - accept: passenger to 10.44.0.2 + from: passenger + to: 10.44.0.2",
         "guards: { arriving: transit, leaving: quay } => guards: { arriving: quay, to: device }"
             + " | passenger 192.0.2.66 https"
-            + " | + transit to quay: + guards: { arriving: transit, leaving: quay } + rules:"
-            + " + - accept: passenger to booking + from: passenger + to: booking"
-            + " + service: 8443/tcp + log: true + otherwise: drop",
+            + " | - guards: { arriving: quay, to: device } + guards: { arriving: transit, leaving: quay }",
         "plant to internet: accept => plant to internet: reject | gauge-1 hydrographic 8883/tcp"
             + " | + - accept: gauge-1 to hydrographic + from: gauge-1 + to: hydrographic"
             + " + service: 8883/tcp + log: true + otherwise: reject",

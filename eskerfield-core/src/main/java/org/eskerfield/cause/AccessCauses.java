@@ -78,28 +78,32 @@ final class AccessCauses extends Case {
         continue;
       }
       boolean idle = other.guards().isEmpty();
-      if (idle || isOnTheWrongWay(other, match)) {
+      boolean turned = isTurned(other, match, leg);
+      if (idle || turned || isOnTheWrongWay(other, match)) {
         return verdict(
             idle ? Cause.LIST_GUARDS_NOTHING : Cause.WRONG_INTERFACE,
             Labels.of(match)
                 + " of "
                 + Labels.of(other)
                 + " would accept it, but the list guards "
-                + (idle ? "nothing" : "another way"),
+                + (idle ? "nothing" : turned ? "the other direction" : "another way"),
             other);
       }
     }
-    for (AccessList each : device.access()) {
-      for (AccessRule rule : each.rules()) {
-        if (rule.disabled()
-            && rule.action() == Action.ACCEPT
-            && each.equals(list)
-            && covers(rule.services(), header)) {
-          return verdict(Cause.ACCESS_MISSING, Labels.of(rule) + " is disabled", rule);
-        }
+    AccessRule disabled = list == null ? null : disabled(list, header);
+    return disabled != null
+        ? verdict(Cause.ACCESS_MISSING, Labels.of(disabled) + " is disabled", disabled)
+        : verdict(Cause.ACCESS_MISSING, end);
+  }
+
+  /** A rule of a list that would accept the service, but is disabled. */
+  private static @Nullable AccessRule disabled(AccessList list, Header header) {
+    for (AccessRule rule : list.rules()) {
+      if (rule.disabled() && rule.action() == Action.ACCEPT && covers(rule.services(), header)) {
+        return rule;
       }
     }
-    return verdict(Cause.ACCESS_MISSING, end);
+    return null;
   }
 
   /** As if a rule that is for some times only held at every time. */
@@ -107,6 +111,25 @@ final class AccessCauses extends Case {
     return rule instanceof AccessRule access
         ? on(new Change.Alter(access, access.withWhen(null)))
         : null;
+  }
+
+  /** Whether a list guards a way backwards: what its rule is for goes in the other direction. */
+  private boolean isTurned(AccessList list, AccessRule rule, Leg leg) {
+    Interface arriving = leg.arriving();
+    Interface leaving = leaving(leg);
+    if (arriving == null || leaving == null || rule.to().isEmpty()) {
+      return false;
+    }
+    for (AccessList.Guard guard : list.guards()) {
+      InterfaceTerm from = guard.arriving();
+      InterfaceTerm to = guard.leaving();
+      if ((from != null && !from.names(leaving))
+          || (to != null && !to.names(arriving))
+          || (from == null && to == null)) {
+        return false;
+      }
+    }
+    return true;
   }
 
   /** Whether a list stands where no packet comes that the rule is for. */

@@ -10,10 +10,13 @@ import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
@@ -57,8 +60,28 @@ final class AccessCures extends CureScene {
     return obstacle.cause() == Cause.WRONG_SERVICE
             && obstacle.place() instanceof AccessRule near
             && near.services().size() == 1 // of several it is not known which is meant
-        ? let.or(new TranslationCures(this).outerPort(near.services()))
+        ? let.or(new TranslationCures(this).outerPort(near.services())).or(corrected(near))
         : let;
+  }
+
+  /** A rule for one host, with the service that is asked for in place of one that he has not. */
+  private @Nullable Cure corrected(AccessRule rule) {
+    Host host = site.hostAt(seen().destination());
+    if (host == null) {
+      return null;
+    }
+    boolean his =
+        site.addresses(rule.to()).equals(AddressSet.ofAddresses(host.addresses()))
+            && Case.covers(host.listens(), seen());
+    for (ServiceTerm named : rule.services()) {
+      his &= host.listens().stream().noneMatch(own -> own.service().overlaps(named.service()));
+    }
+    ServiceTerm asked = Mends.service(seen());
+    return his
+        ? Cure.of(
+            "let " + Labels.of(rule) + " accept " + asked.text(),
+            new Change.Alter(rule, rule.withServices(List.of(asked))))
+        : null;
   }
 
   boolean takes(AccessRule rule, Header seen) {
@@ -67,7 +90,16 @@ final class AccessCures extends CureScene {
         && Case.covers(rule.services(), seen);
   }
 
+  /** A list that guards another way is the one that is meant; else one is added. */
   @Nullable Cure open() {
+    Cure added = added();
+    AccessList astray =
+        obstacle.place() instanceof AccessList list && list.guards().size() == 1 ? list : null;
+    Cure turned = astray == null ? null : guards();
+    return turned == null ? added : added == null ? turned : turned.or(added);
+  }
+
+  private @Nullable Cure added() {
     Device device = device();
     Interface arriving = leg.arriving();
     Interface leaving = leaving();

@@ -13,6 +13,7 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Route;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
@@ -180,6 +181,16 @@ class Case {
   /** What the lists of a device see: the destination after it is translated, or before. */
   static Header seenByLists(Device device, Leg leg, Decision end) {
     return device.seesOriginal() ? leg.decisions().get(0).before() : end.after();
+  }
+
+  /** Where the route of a device leads, whether or not the packet left; null without a route. */
+  static @Nullable Interface leaving(Leg leg) {
+    for (Decision decision : leg.decisions()) {
+      if (decision.ruling() == Ruling.ROUTED) {
+        return decision.by() instanceof Route route ? route.leaving() : (Interface) decision.by();
+      }
+    }
+    return null;
   }
 
   static @Nullable AccessList listOf(Device device, @Nullable Placed by) {

@@ -12,9 +12,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
-import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
@@ -88,12 +86,7 @@ class CureScene {
   }
 
   @Nullable Interface leaving() {
-    for (Decision decision : leg.decisions()) {
-      if (decision.ruling() == Ruling.ROUTED) {
-        return decision.by() instanceof Route route ? route.leaving() : (Interface) decision.by();
-      }
-    }
-    return null;
+    return Case.leaving(leg);
   }
 
   List<Leg> legs() {

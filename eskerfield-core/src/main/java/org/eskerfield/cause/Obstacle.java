@@ -1,9 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cause;
 
+import java.util.List;
 import org.eskerfield.change.Cure;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.NearMiss;
 import org.jspecify.annotations.Nullable;
 
@@ -31,8 +36,30 @@ public record Obstacle(
     @Nullable NearMiss near,
     Conversation conversation,
     Cure cure) {
+  /** How titles of causes begin that are about a rule. */
+  private static final List<String> RULES = List.of("the rule or list", "the rule");
+
   Obstacle withCure(Cure tried) {
     return new Obstacle(cause, sentence, detail, place, other, near, conversation, tried);
+  }
+
+  /** The same where another thing is to blame. */
+  Obstacle at(Cause other, Placed blamed, String why) {
+    return new Obstacle(other, sentence, why, blamed, this.other, near, conversation, cure);
+  }
+
+  /** What it is, in one sentence: the cause, with the name of the rule that it is about. */
+  public String title() {
+    String title = cause.title();
+    boolean list = place instanceof AccessRule || place instanceof AccessList;
+    if (place != null && (list || place instanceof TranslationRule)) {
+      for (String rule : RULES) {
+        if (title.startsWith(rule)) {
+          return Labels.of(place) + title.substring(rule.length());
+        }
+      }
+    }
+    return title;
   }
 
   /** The same without a change, where none that is known clears it away. */

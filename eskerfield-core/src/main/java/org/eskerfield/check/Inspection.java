@@ -150,6 +150,16 @@ final class Inspection {
     return !consequences && findings.stream().anyMatch(each -> each.place().equals(at.place()));
   }
 
+  /** Whether something was found about a thing that the same changes mend. */
+  boolean hasCure(Placed at, Cure cure) {
+    return !consequences
+        && findings.stream()
+            .anyMatch(
+                each ->
+                    each.place().equals(at.place())
+                        && each.cure().changes().equals(cure.changes()));
+  }
+
   /** Whether an error was found at a thing. */
   boolean isWrong(Placed at) {
     return !consequences

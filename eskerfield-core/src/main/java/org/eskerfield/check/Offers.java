@@ -9,6 +9,7 @@ import java.util.Objects;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
+import org.eskerfield.cause.TranslationCures;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -484,6 +485,10 @@ final class Offers {
           "let " + Labels.of(near) + " take " + Protocol.name(packet.protocol),
           new Change.Alter(near, near.withServices(List.of(ServiceTerm.of(part)))));
     }
+    Cure ported = ported(device, packet);
+    if (ported != null) {
+      return ported;
+    }
     Host host = check.site.hostAt(packet.destination());
     Address inside = packet.destination();
     AddressTerm to = host == null ? AddressTerm.of(inside) : AddressTerm.of(host);
@@ -523,6 +528,36 @@ final class Offers {
         "lead it there with a destination rule",
         Change.Add.first(
             device, atInterface ? takenIn : takenIn.withHairpin(names.hairpinOf(device)), others));
+  }
+
+  /**
+   * The port corrected in a rule that leads to the same address, at a port where nothing listens
+   * and that nobody lets in; null where there is none.
+   */
+  private @Nullable Cure ported(Device device, Packet packet) {
+    Host host = check.site.hostAt(packet.destination());
+    for (InwardRule rule : device.inward()) {
+      boolean there =
+          !rule.disabled()
+              && !rule.services().isEmpty()
+              && rule.internalBlock().contains(packet.destination())
+              && host != null
+              && host.listens().stream()
+                  .noneMatch(
+                      own ->
+                          inside(rule).stream().anyMatch(t -> t.service().overlaps(own.service())));
+      Cure cure =
+          there
+              ? rule.by(
+                  fixed -> null,
+                  to -> TranslationCures.ported(to, packet.destinationPort),
+                  prefix -> null)
+              : null;
+      if (cure != null && TranslationCures.onlyPort(rule.services(), packet.protocol) != null) {
+        return cure;
+      }
+    }
+    return null;
   }
 
   /** A rule that leads to the same port of the same address, but over the other protocol. */

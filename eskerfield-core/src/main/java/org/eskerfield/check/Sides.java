@@ -480,7 +480,7 @@ final class Sides {
       boolean lost =
           towards == null
               || (towards.isOutside() && SpecialAddresses.NOT_ON_THE_INTERNET.contains(some));
-      if (!lost || isConnected(device, network)) {
+      if (!lost || isConnected(device, network) || isBehindDownLink(device, some)) {
         continue;
       }
       AddressSet addresses = AddressSet.ofPrefixes(network.prefixes());
@@ -510,6 +510,17 @@ final class Sides {
         }
       }
     }
+  }
+
+  /** Whether the only fault of the way to an address is an interface that carries nothing. */
+  private static boolean isBehindDownLink(Device device, Address some) {
+    for (Route route : device.routes()) {
+      Interface leaving = route.leaving();
+      if (route.to().contains(some) && leaving != null && !leaving.isUp()) {
+        return true;
+      }
+    }
+    return false;
   }
 
   private static boolean isConnected(Device device, Network network) {

@@ -154,6 +154,9 @@ final class Targets {
         port == null
             ? null
             : rule.by(fixed -> null, there -> TranslationCures.ported(there, port), prefix -> null);
+    if (elsewhere != null && check.hasCure(rule, elsewhere)) {
+      return; // another finding says already that it leads to the wrong port
+    }
     check.add(
         Code.NOTHING_LISTENS,
         rule,

@@ -3,6 +3,8 @@ package org.eskerfield.check;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.cause.Diagnosis;
+import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
@@ -20,6 +22,7 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.walk.EveryPacket;
 import org.eskerfield.walk.EveryPacket.Approach;
@@ -36,6 +39,8 @@ final class Unmet {
   /** How many intervals the packets of the whole site may take. */
   private static final int MOST_INTERVALS = 4_000_000;
 
+  private static final int MOST_DIAGNOSES = 20;
+
   private final Inspection check;
   private final Inspection said;
 
@@ -51,9 +56,14 @@ final class Unmet {
   /** Looks at the site as it is once the errors found so far are mended. */
   void inspect() {
     Site site = check.site;
+    int diagnoses = 0;
     for (Finding finding : check.findings()) {
       if (Inspection.stops(finding)) {
-        site = mended(site, finding.cure().assumed());
+        Attempt attempt = finding.sample() == null ? null : finding.sample().attempt();
+        site =
+            attempt != null && attempt.isOn(site) && diagnoses++ < MOST_DIAGNOSES
+                ? answering(site, attempt.on(site))
+                : mended(site, finding.cure().assumed());
       }
     }
     Unmet mended =
@@ -61,6 +71,14 @@ final class Unmet {
             ? this
             : new Unmet(new Inspection(site), said);
     mended.look();
+  }
+
+  /** The site with all that keeps an attempt from being answered mended, as it stands by now. */
+  private Site answering(Site site, Attempt attempt) {
+    for (Obstacle obstacle : Diagnosis.of(check.tracer.on(site), attempt).obstacles()) {
+      site = mended(site, obstacle.cure().assumed());
+    }
+    return site;
   }
 
   private static Site mended(Site site, List<Change> changes) {

@@ -55,7 +55,7 @@ import org.junit.jupiter.api.Test;
  * build tries some slips of each site; {@code -Dmutations=1000} tries all of them, some thousands.
  */
 class MutationTest {
-  private static final List<Path> HEALTHY =
+  static final List<Path> HEALTHY =
       List.of(
           Path.of("../demo/skerry.site.yaml"),
           Path.of("../demo/gauges.site.yaml"),
@@ -164,12 +164,12 @@ class MutationTest {
         .toList();
   }
 
-  private static SiteFile read(String text) throws UnreadableSiteException, IOException {
+  static SiteFile read(String text) throws UnreadableSiteException, IOException {
     return SiteReader.read("x", new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
   }
 
   /** What a site does, written down as expectations of its file. */
-  private static final class Promises {
+  static final class Promises {
     private static final Probe SSH = Probe.of(Protocol.TCP, 22);
 
     private final Site site;

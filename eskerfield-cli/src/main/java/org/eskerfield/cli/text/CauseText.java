@@ -16,8 +16,7 @@ public final class CauseText {
       out.append(indent).append(++number).append("  ");
       String place = ConversationText.place(obstacle.place());
       out.append(
-          style.placed(
-              obstacle.cause().title() + " (" + obstacle.cause() + ")", place, column, column));
+          style.placed(obstacle.title() + " (" + obstacle.cause() + ")", place, column, column));
       out.append('\n');
       if (number > 1) {
         line(out, column, "behind that: " + obstacle.sentence());

@@ -29,7 +29,7 @@ public final class CureText {
       out.append("  ").append(Style.wrapped("this would help so far: " + step, 2, 2)).append('\n');
     }
     if (left != null) {
-      String then = "then: " + left.cause().title() + "; " + left.cure().summary();
+      String then = "then: " + left.title() + "; " + left.cure().summary();
       out.append("  ").append(Style.wrapped(then, 2, 2)).append('\n');
     }
     return out.toString();

@@ -62,7 +62,7 @@ public final class JUnitXml {
       body.append(": ").append(result.conversation().reason());
       if (result.diagnosis() != null) {
         for (Obstacle obstacle : result.diagnosis().obstacles()) {
-          body.append("\n").append(obstacle.cause()).append(": ").append(obstacle.cause().title());
+          body.append("\n").append(obstacle.cause()).append(": ").append(obstacle.title());
           body.append(obstacle.detail().isEmpty() ? "" : "; " + obstacle.detail());
         }
       }

@@ -79,7 +79,7 @@ public final class TraceData {
   static Tree obstacle(Obstacle obstacle) {
     return new Tree()
         .with("code", obstacle.cause())
-        .with("title", obstacle.cause().title())
+        .with("title", obstacle.title())
         .with("sentence", obstacle.sentence())
         .with("detail", obstacle.detail())
         .with("by", Tree.of(obstacle.place(), Tree::rule));

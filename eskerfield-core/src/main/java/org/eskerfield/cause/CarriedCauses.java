@@ -174,7 +174,7 @@ final class CarriedCauses extends Case {
         }
       }
     }
-    Verdict wrong = new RequestCauses(this).judgeOtherAddress(header);
+    Verdict wrong = new UntranslatedCauses(this).judgeOtherAddress(header);
     return wrong != null ? wrong : verdict(Cause.WRONG_ADDRESS, "", null, null);
   }
 }

@@ -37,8 +37,14 @@ class Case {
    * @param obstacle the obstacle
    * @param mended the site as if it were away, to look further where no cure is known; null where
    *     that cannot be guessed
+   * @param solved whether it was tried that nothing else stands in the way, though no change of the
+   *     site shows that: another address was asked for
    */
-  record Verdict(Obstacle obstacle, @Nullable Site mended) {}
+  record Verdict(Obstacle obstacle, @Nullable Site mended, boolean solved) {
+    Verdict(Obstacle obstacle, @Nullable Site mended) {
+      this(obstacle, mended, false);
+    }
+  }
 
   final Site site;
   final Conversation conversation;

@@ -96,7 +96,7 @@ public enum Cause {
   /** Nobody can read the address that an encrypted file transfer announces. */
   TRANSFER_ENCRYPTED("no device can read what an encrypted file transfer announces"),
   /** The address is not the one to try. */
-  WRONG_ADDRESS("the wrong address is tried"),
+  WRONG_ADDRESS("nobody is reached by that address"),
   /** The device does not believe the source, or never forwards such packets. */
   NOT_FORWARDED("the device does not forward such a packet"),
   /** No session that it could belong to. */

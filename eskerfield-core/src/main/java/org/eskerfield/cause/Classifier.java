@@ -468,6 +468,18 @@ final class Classifier extends Case {
 
   /** Did it miss its way because an interface is down? */
   private @Nullable Verdict judgeDown() {
+    Host sender = legs.size() == 1 ? site.hosts().get(legs.get(0).where()) : null;
+    for (Network network : sender == null ? List.<Network>of() : sender.networks()) {
+      for (Device device : site.devices().values()) {
+        for (Interface own : device.interfaces()) {
+          if (!own.isUp()
+              && own.network().name().equals(network.name())
+              && !rehearsal.apply(on(Mends.up(own))).reason().equals(sentence)) {
+            return down(device, own);
+          }
+        }
+      }
+    }
     for (Leg leg : legs) {
       Device device = site.devices().get(leg.where());
       if (leg.kind() != Leg.Kind.DEVICE || device == null) {
@@ -485,16 +497,15 @@ final class Classifier extends Case {
                   && route.leaving().name().equals(own.name());
         }
         if (!own.isUp() && leads) {
-          return verdict(
-              Cause.INTERFACE_DOWN,
-              Labels.of(own)
-                  + " of "
-                  + device.name()
-                  + (own.state() == Interface.State.NO_LINK ? " has no link" : " is off"),
-              own);
+          return down(device, own);
         }
       }
     }
     return null;
+  }
+
+  private Verdict down(Device device, Interface own) {
+    String state = own.state() == Interface.State.NO_LINK ? " has no link" : " is off";
+    return verdict(Cause.INTERFACE_DOWN, Labels.of(own) + " of " + device.name() + state, own);
   }
 }

@@ -17,6 +17,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.OwnService;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
@@ -160,6 +161,10 @@ final class Cures extends CureScene {
 
   private @Nullable Cure atStep(@Nullable Placed place) {
     Ruling ruling = end.ruling();
+    InwardRule leading = InwardRule.of(place);
+    if (leading != null && obstacle.other() instanceof Interface own) {
+      return TranslationCures.leavingBy(leading, own);
+    }
     return switch (ruling) {
       case DROPPED_BY_RULE, REJECTED_BY_RULE, DROPPED_OTHERWISE, REJECTED_OTHERWISE ->
           access.accept();
@@ -201,10 +206,21 @@ final class Cures extends CureScene {
   }
 
   private @Nullable Cure openService(@Nullable Placed place) {
-    if (!(place instanceof OwnService own) || own.from().isEmpty()) {
+    Device device = device();
+    AddressTerm sender = called(header.source());
+    if (!(place instanceof OwnService own)) {
+      return device == null || place instanceof AccessRule || place instanceof AccessList
+          ? null
+          : Cure.of(
+              "let " + device.name() + " itself answer it, to " + sender.text() + " alone",
+              new Change.Add(
+                  device,
+                  new OwnService(Mends.service(header), List.of(sender), null, Place.IN_CODE),
+                  null));
+    }
+    if (own.from().isEmpty()) {
       return null;
     }
-    AddressTerm sender = called(header.source());
     return Cure.of(
         "let " + sender.text() + " reach the device's own service",
         new Change.Alter(own, own.withFrom(with(own.from(), sender))));

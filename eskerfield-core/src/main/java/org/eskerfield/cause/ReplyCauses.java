@@ -9,6 +9,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
@@ -45,10 +46,13 @@ final class ReplyCauses extends Case {
         if (leg.kind() == Leg.Kind.HOST) {
           return new RequestCauses(this).judgeNobody(leg, end);
         }
-        Verdict misled = new RequestCauses(this).judgeMisled(leg, end, Cause.RETURN_ROUTE_MISSING);
-        if (misled != null) {
-          return misled;
+        Verdict nobody = judgeNobody(leg, end, other);
+        if (nobody != null) {
+          return nobody;
         }
+      }
+      case NO_CARRIER_LINK -> {
+        return verdict(Cause.ADDRESS_NOT_ROUTED, end, null);
       }
       case INTERFACE_DOWN, ROUTE_DOWN -> {
         return judgeDown(end);
@@ -78,6 +82,18 @@ final class ReplyCauses extends Case {
       }
     }
     return judgeOtherWay(trace, end, answerer, other);
+  }
+
+  /** A device, or a carrier, hands the reply to somebody who is not there. */
+  private @Nullable Verdict judgeNobody(Leg leg, Decision end, String other) {
+    RequestCauses request = new RequestCauses(this);
+    Verdict misled = request.judgeMisled(leg, end, Cause.RETURN_ROUTE_MISSING);
+    if (misled == null && end.by() instanceof Network link) {
+      misled = request.judgeBlock(link, end.after().destination());
+    }
+    return misled == null && leg.kind() == Leg.Kind.INTERNET && other.isEmpty()
+        ? verdict(Cause.RETURN_ROUTE_MISSING, end, null)
+        : misled;
   }
 
   /** A device that passed the request does not know the reply for one. */
@@ -120,7 +136,11 @@ final class ReplyCauses extends Case {
       return verdict(
           wrongGateway ? Cause.GATEWAY_OR_PREFIX_WRONG : Cause.REPLY_BY_OTHER_WAY, other, answerer);
     }
-    return verdict(Cause.REPLY_BY_OTHER_WAY, other, end.by(), null);
+    return verdict(
+        other.isEmpty() ? Cause.RETURN_ROUTE_MISSING : Cause.REPLY_BY_OTHER_WAY,
+        other,
+        end.by(),
+        null);
   }
 
   /** The reply to an insider that a rule without state does not lead back; null for another. */

@@ -9,6 +9,7 @@ import java.util.function.Predicate;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
@@ -76,6 +77,11 @@ final class Search {
       for (Way way : level) {
         for (Way each : beyond(way)) {
           (goal.test(each.now) ? through : further).add(each);
+        }
+      }
+      for (Way way : through.isEmpty() ? level : List.<Way>of()) {
+        if (way.next != null && way.next.solved()) {
+          return new Diagnosis(first, leftOf(way), true);
         }
       }
       if (!through.isEmpty()) {
@@ -150,7 +156,7 @@ final class Search {
           cures.add(cure);
         }
       }
-      told.add(cured(step, cures, i == 0));
+      told.add(cured(step, cures, best.size() < through.get(0).steps.size()));
     }
     return told;
   }
@@ -173,11 +179,37 @@ final class Search {
     for (Step each : steps) {
       List<Step> others = new ArrayList<>(needed);
       others.remove(each);
-      if (!others.isEmpty() && leadThrough(others)) {
+      // Of two that alter one thing the later one says again what the earlier one says.
+      boolean again = others.stream().anyMatch(other -> altersSame(each, other));
+      if (!others.isEmpty() && !again && leadThrough(others)) {
         needed = others;
       }
     }
     return needed;
+  }
+
+  private boolean altersSame(Step one, Step other) {
+    for (Change change : one.cure == null ? List.<Change>of() : one.cure.assumed()) {
+      for (Change later : other.cure == null ? List.<Change>of() : other.cure.assumed()) {
+        Placed changed = holder(change.object());
+        Placed changedLater = holder(later.object());
+        if (changed.place().equals(changedLater.place())
+            && changed.getClass() == changedLater.getClass()) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+
+  /** The host whose filter a list is; else the thing itself. */
+  private Placed holder(Placed thing) {
+    for (Host host : site.hosts().values()) {
+      if (host.filter() != null && host.filter().place().equals(thing.place())) {
+        return host;
+      }
+    }
+    return thing;
   }
 
   private boolean leadThrough(List<Step> steps) {
@@ -186,21 +218,20 @@ final class Search {
       if (step.cure == null) {
         return false;
       }
-      changes.addAll(step.cure.assumed());
+      step.cure.assumed().stream().filter(Change::isOfFile).forEach(changes::add);
     }
     try {
       return goal.test(rehearsal.apply(Changes.on(site, changes)));
     } catch (IllegalArgumentException e) {
-      return false; // it changes what a step that is left out has made
+      return false; // two steps change the same thing
     }
   }
 
   /** The obstacles of a way that leads to none of which a cure is known. */
   private static List<Obstacle> leftOf(Way way) {
     List<Obstacle> left = new ArrayList<>();
-    for (int i = 0; i < way.steps.size(); i++) {
-      Step step = way.steps.get(i);
-      left.add(cured(step, step.cure == null ? List.of() : List.of(step.cure), i == 0));
+    for (Step step : way.steps) {
+      left.add(cured(step, step.cure == null ? List.of() : List.of(step.cure), /* apart= */ false));
     }
     if (way.next != null && !isStuck(way.steps, way.next.obstacle())) {
       Obstacle last = way.next.obstacle();
@@ -211,17 +242,19 @@ final class Search {
     return left;
   }
 
-  /** What a cure does to what cures of earlier obstacles made is for whoever carried those out. */
-  private static Obstacle cured(Step step, List<Cure> cures, boolean first) {
+  /**
+   * An obstacle with all that clears it away.
+   *
+   * @param apart whether steps before it were left out, and with them what they made
+   */
+  private static Obstacle cured(Step step, List<Cure> cures, boolean apart) {
     Obstacle obstacle = step.obstacle;
     Cure all = null;
     for (Cure each : cures) {
       List<Change> own =
-          each.changes().stream().filter(change -> first || change.isOfFile()).toList();
-      if (!own.isEmpty() || each.changes().isEmpty()) {
-        Cure cure = new Cure(each.summary(), own, each.facts(), List.of());
-        all = all == null ? cure : all.or(cure);
-      }
+          each.changes().stream().filter(change -> !apart || change.isOfFile()).toList();
+      Cure cure = new Cure(each.summary(), own, each.facts(), List.of());
+      all = all == null ? cure : all.or(cure);
     }
     if (all == null) {
       return obstacle;

@@ -32,6 +32,7 @@ import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Header;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.PrefixMapping;
@@ -80,11 +81,26 @@ public final class TranslationCures extends CureScene {
 
   @Nullable Cure face(InwardRule rule) {
     Interface arriving = leg.arriving();
-    return arriving == null
+    return arriving == null || rule.facing().names(arriving)
         ? null
         : Cure.of(
             "let " + Labels.of(rule) + " take what arrives by " + arriving.name(),
             new Change.Alter(rule, rule.facingTo(InterfaceTerm.of(arriving))));
+  }
+
+  /** A rule that names a way out, with another one. */
+  static @Nullable Cure leavingBy(InwardRule rule, Interface own) {
+    InterfaceTerm there = InterfaceTerm.of(own);
+    return rule.leaving() == null || rule.leaving().names(own)
+        ? null
+        : rule.by(
+            fixed -> Cure.of(leads(rule, own), new Change.Alter(fixed, fixed.withLeaving(there))),
+            to -> Cure.of(leads(rule, own), new Change.Alter(to, to.withLeaving(there))),
+            prefix -> null);
+  }
+
+  private static String leads(InwardRule rule, Interface own) {
+    return "let " + Labels.of(rule) + " lead by " + own.name();
   }
 
   @Nullable Cure from(InwardRule rule) {
@@ -177,8 +193,8 @@ public final class TranslationCures extends CureScene {
     if (enabled != null) {
       return enabled;
     }
-    Host host = null;
-    for (Host each : site.hosts().values()) {
+    Host host = obstacle.other() instanceof Host meant ? meant : null;
+    for (Host each : host == null ? site.hosts().values() : List.<Host>of()) {
       if (!each.isOutside() && !each.listens().isEmpty() && Case.covers(each.listens(), header)) {
         if (host != null) {
           return null; // which of them is meant, only a person can tell
@@ -186,14 +202,48 @@ public final class TranslationCures extends CureScene {
         host = each;
       }
     }
-    Device device = device();
-    Interface arriving = leg.arriving();
-    if (host == null || device == null || arriving == null) {
+    Interface arriving =
+        obstacle.place() instanceof Interface own && leg.arriving() == null ? own : leg.arriving();
+    Device device = arriving == null ? null : deviceOf(arriving);
+    Integer port = host == null ? null : led(host, header);
+    if (host == null || device == null || arriving == null || port == null) {
       return null;
     }
     return Cure.of(
         "lead it to " + host.name() + " with a destination rule",
-        rule(device, arriving, host.name(), AddressTerm.of(host), null));
+        leading(site, device, arriving, header, host, port));
+  }
+
+  private @Nullable Device deviceOf(Interface own) {
+    for (Device device : site.devices().values()) {
+      if (device.interfaces().contains(own)) {
+        return device;
+      }
+    }
+    return null;
+  }
+
+  /** The port of a host that a packet may be meant for: its own, else the only one there is. */
+  static @Nullable Integer led(Host host, Header header) {
+    return Case.covers(host.listens(), header)
+        ? Integer.valueOf(header.destinationPort())
+        : onlyPort(host.listens(), header.protocol());
+  }
+
+  /** A rule that leads what a packet asks for to a port of a host. */
+  static Change leading(
+      Site site, Device device, Interface arriving, Header header, Host host, int port) {
+    PortSet inside =
+        port == header.destinationPort() || !Protocol.hasPorts(header.protocol())
+            ? null
+            : PortSet.of(port);
+    AddressTerm to = AddressTerm.of(host);
+    Address address = site.addresses(List.of(to)).ranges().get(0).first();
+    return rule(
+        device,
+        arriving,
+        header,
+        leading(host.name(), to).internalBlock(Prefix.of(address)).internalPorts(inside));
   }
 
   static Cure enabled(Placed rule) {
@@ -219,22 +269,21 @@ public final class TranslationCures extends CureScene {
     return null;
   }
 
-  Change rule(
-      Device device, Interface arriving, String name, AddressTerm becomes, @Nullable PortSet port) {
+  private static DestinationRuleBuilder leading(String name, AddressTerm to) {
+    return DestinationRuleBuilder.builder().name(name).internal(to).place(Place.IN_CODE);
+  }
+
+  /** A rule that takes what a packet asks for, where it arrives. */
+  private static Change rule(
+      Device device, Interface arriving, Header header, DestinationRuleBuilder led) {
     Address at = header.destination();
     boolean own = arriving.addresses().contains(at);
-    DestinationRule rule =
-        DestinationRuleBuilder.builder()
-            .name(name)
-            .facing(InterfaceTerm.of(arriving))
+    return Mends.first(
+        device,
+        led.facing(InterfaceTerm.of(arriving))
             .external(own ? External.of(arriving) : External.of(at))
             .services(List.of(Mends.service(header)))
-            .internal(becomes)
-            .internalBlock(Prefix.of(site.addresses(List.of(becomes)).ranges().get(0).first()))
-            .internalPorts(port)
-            .place(Place.IN_CODE)
-            .build();
-    return Mends.first(device, rule);
+            .build());
   }
 
   @Nullable Cure outer() {
@@ -251,7 +300,13 @@ public final class TranslationCures extends CureScene {
             : PortSet.of(inner.services().get(0).service().parts().get(0).ports().first());
     return Cure.of(
         "lead it on to " + owner(inner) + " with a destination rule of " + outer.name(),
-        rule(outer, leg.arriving(), inner.name(), AddressTerm.of(to), port));
+        rule(
+            outer,
+            leg.arriving(),
+            header,
+            leading(inner.name(), AddressTerm.of(to))
+                .internalBlock(Prefix.of(to))
+                .internalPorts(port)));
   }
 
   /** The name of the device that has a rule. */

@@ -172,6 +172,7 @@ final class HopWording {
         return host.name() + " (" + address + ")";
       }
     }
-    return wording.who(address);
+    // Who has the address elsewhere, in another realm, is not who is meant.
+    return address.toString();
   }
 }

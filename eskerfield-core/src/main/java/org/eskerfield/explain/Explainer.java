@@ -9,6 +9,7 @@ import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -18,12 +19,18 @@ import org.eskerfield.model.Outside;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.PortSet;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning.Ordered;
 import org.eskerfield.program.Row;
@@ -416,15 +423,22 @@ public final class Explainer {
    * Among which packets an example is looked for: who and what the file describes makes a better
    * one than what it does not.
    *
+   * @param answering those to described hosts for what they listen on
+   * @param strange those to strangers, who are taken to answer
    * @param between those between described ends
    * @param described those of described senders
    * @param anybody those of all who are beyond an interface
    */
-  private record Wanted(PacketSet between, PacketSet described, PacketSet anybody) {
+  private record Wanted(
+      PacketSet answering,
+      PacketSet strange,
+      PacketSet between,
+      PacketSet described,
+      PacketSet anybody) {
     /** The better ones first, without those that have nothing of some packets. */
     List<PacketSet> forSome(List<PacketSet> found) {
       boolean known = !(found instanceof Arrived arrived) || arrived.mayBeOf(described);
-      return known ? List.of(between, described, anybody) : List.of(anybody);
+      return known ? List.of(answering, strange, between, described, anybody) : List.of(anybody);
     }
   }
 
@@ -436,16 +450,61 @@ public final class Explainer {
       AddressSet here = comingBy(device, arriving);
       PacketSet senders = space.sources(here.intersection(described));
       PacketSet between = senders.intersection(space.destinations(described));
-      known = new Wanted(between, senders, space.sources(here));
+      known =
+          new Wanted(
+              senders.intersection(listened(space)),
+              senders.intersection(strange(space)),
+              between,
+              senders,
+              space.sources(here));
       wanted.put(arriving, known);
     }
     return known;
   }
 
+  /** What described hosts listen on. */
+  private PacketSet listened(PacketSpace space) {
+    List<PacketSet> all = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      if (!host.off() && !host.listens().isEmpty()) {
+        all.add(
+            space
+                .destinations(AddressSet.ofAddresses(host.addresses()))
+                .intersection(space.services(host.listens())));
+      }
+    }
+    return space.union(all);
+  }
+
+  /** The web pages of strangers. */
+  private PacketSet strange(PacketSpace space) {
+    AddressSet known = described().union(SpecialAddresses.NOT_ON_THE_INTERNET);
+    for (Network network : site.networks().values()) {
+      known = known.union(AddressSet.ofPrefixes(network.prefixes()));
+    }
+    return space
+        .destinations(known.complement())
+        .intersection(space.service(new ServicePart(Protocol.TCP, PortSet.of(443), Icmp.NO_TYPE)));
+  }
+
+  /** Whether what it decides is not let through. */
+  private static boolean refuses(Placed thing) {
+    return (thing instanceof AccessRule rule && rule.action() != Action.ACCEPT)
+        || (thing instanceof AccessList list && list.otherwise() != Action.ACCEPT)
+        || (thing instanceof Route route && route.via() == null);
+  }
+
+  private static int rank(Statement.Example example) {
+    Trace trace = example.trace();
+    return trace.outcome() == Outcome.ANSWERED ? 0 : trace.deliveredTo() != null ? 1 : 2;
+  }
+
+  /** A packet that is answered, where there is one and the thing lets anything through. */
   private Statement.@Nullable Example example(Device device, Placed thing, Candidates candidates) {
     if (!examples || thing instanceof Interface) {
       return null;
     }
+    Statement.Example first = null;
     PacketSpace space = sets(device).space();
     try {
       space.allow(MOST_INTERVALS);
@@ -457,18 +516,23 @@ public final class Explainer {
         for (PacketSet wanted : wanted(device, arriving).forSome(found)) {
           for (PacketSet some : found) {
             Statement.Example example = traced(device, thing, some.intersection(wanted));
-            if (example != null) {
+            if (example != null && (refuses(thing) || rank(example) == 0)) {
               return example;
             }
+            boolean better = example != null && (first == null || rank(example) < rank(first));
+            first = better ? example : first;
           }
+        }
+        if (first != null && thing instanceof TranslationRule) {
+          return first; // where a rule faces, it says more than what insiders use it for
         }
       }
     } catch (UndeterminedException e) {
-      return null;
+      return first;
     } finally {
       space.allow(Integer.MAX_VALUE);
     }
-    return null;
+    return first;
   }
 
   private AddressSet described() {

@@ -42,7 +42,9 @@ public record Explanation(Device device, List<Section> sections) {
     /** What becomes of ways that no list guards. */
     STANCE,
     /** Rules that change the source of what leaves. */
-    SOURCE;
+    SOURCE,
+    /** The filter of a host. */
+    FILTER;
 
     /** The word of the data, in lower case. */
     @Override

@@ -48,12 +48,18 @@ import org.jspecify.annotations.Nullable;
 /** Rules as sentences, with names, addresses and ports resolved. */
 public final class Sentences {
   private final Site site;
-  private final Device device;
+
+  /** The name of the device or host whose rules they are. */
+  private final String owner;
 
   /** Sentences about the rules of a device. */
   public Sentences(Site site, Device device) {
+    this(site, device.name());
+  }
+
+  Sentences(Site site, String owner) {
     this.site = site;
-    this.device = device;
+    this.owner = owner;
   }
 
   // Words.
@@ -62,7 +68,7 @@ public final class Sentences {
   public String who(AddressTerm term) {
     return switch (term.kind()) {
       case ANY -> "anybody";
-      case SELF -> device.name() + " itself";
+      case SELF -> owner + " itself";
       case ZONE ->
           term.text().equals(Site.INTERNET)
               ? "the internet"
@@ -236,7 +242,7 @@ public final class Sentences {
       Pool pool = sources.pool();
       out.append(
           pool == null
-              ? device.name() + "'s own address where they leave"
+              ? owner + "'s own address where they leave"
               : PacketWords.addresses(pool.addresses()));
       out.append("; ports tell them apart.");
     }
@@ -297,7 +303,7 @@ public final class Sentences {
       out.append(" may use that address, too; the server sees ");
       out.append(
           switch (hairpin.source()) {
-            case DEVICE -> device.name() + "'s own address";
+            case DEVICE -> owner + "'s own address";
             case EXTERNAL -> "the address that they would have outside";
             case KEPT -> "their own address";
           });
@@ -352,7 +358,7 @@ public final class Sentences {
       String from = arriving == null ? "" : "arrive on " + where(arriving);
       String to =
           guard.toDevice()
-              ? "are for " + device.name() + " itself"
+              ? "are for " + owner + " itself"
               : leaving == null ? "" : "leave by " + where(leaving);
       guarded.add(
           from.isEmpty() && to.isEmpty()
@@ -398,7 +404,7 @@ public final class Sentences {
 
   /** Who may reach a service of the device itself. */
   public String of(OwnService own) {
-    return device.name()
+    return owner
         + " itself answers "
         + what(List.of(own.service()))
         + " to "

@@ -28,7 +28,7 @@ public record AccessList(
     boolean stateless,
     @Nullable String note,
     Place place)
-    implements Named, AccessListBuilder.With {
+    implements Named, Noted, AccessListBuilder.With {
   /**
    * A way that a list guards: where both ends are named, from the one to the other.
    *

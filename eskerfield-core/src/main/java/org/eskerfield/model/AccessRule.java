@@ -36,7 +36,7 @@ public record AccessRule(
     boolean disabled,
     @Nullable String note,
     Place place)
-    implements Named, AccessRuleBuilder.With {
+    implements Named, Noted, AccessRuleBuilder.With {
   /** Begins a rule that is made in code. */
   public static AccessRuleBuilder called(Action action, String name) {
     return AccessRuleBuilder.builder().action(action).name(name).place(Place.IN_CODE);

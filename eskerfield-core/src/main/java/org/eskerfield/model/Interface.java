@@ -36,7 +36,7 @@ public record Interface(
     @Nullable Integer largestSegment,
     @Nullable String note,
     Place place)
-    implements Named, InterfaceBuilder.With {
+    implements Named, Noted, InterfaceBuilder.With {
   /** Whether an interface carries packets, and if not, why. */
   public enum State {
     /** It does. */

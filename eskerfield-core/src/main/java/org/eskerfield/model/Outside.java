@@ -1,8 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.model;
 
+import java.util.ArrayDeque;
 import java.util.ArrayList;
+import java.util.Comparator;
+import java.util.Deque;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
@@ -111,5 +116,41 @@ public final class Outside {
   private static @Nullable Address anybody(AddressSet among, Family family) {
     Address usual = family == Family.IPV4 ? ANYBODY : ANYBODY_V6;
     return among.contains(usual) ? usual : among.lowest(family);
+  }
+
+  /**
+   * Devices in the order of their distance from the internet, the farthest first: by how many other
+   * devices a packet passes at least before it comes to them. Those that it never comes to are
+   * first of all; equals stay as they were.
+   */
+  public static List<Device> farthestFirst(Site site, List<Device> devices) {
+    Map<String, Integer> distance = new HashMap<>();
+    Deque<Device> queue = new ArrayDeque<>();
+    for (Device device : site.devices().values()) {
+      if (device.interfaces().stream().anyMatch(Interface::isOutside)) {
+        distance.put(device.name(), 0);
+        queue.add(device);
+      }
+    }
+    while (!queue.isEmpty()) {
+      Device near = queue.remove();
+      int next = distance.getOrDefault(near.name(), 0) + 1;
+      for (Device far : site.devices().values()) {
+        boolean joined =
+            near.interfaces().stream()
+                .anyMatch(
+                    own ->
+                        far.interfaces().stream()
+                            .anyMatch(o -> o.network().name().equals(own.network().name())));
+        if (joined && distance.putIfAbsent(far.name(), next) == null) {
+          queue.add(far);
+        }
+      }
+    }
+    List<Device> sorted = new ArrayList<>(devices);
+    sorted.sort(
+        Comparator.comparing(
+            (Device each) -> -distance.getOrDefault(each.name(), Integer.MAX_VALUE)));
+    return sorted;
   }
 }

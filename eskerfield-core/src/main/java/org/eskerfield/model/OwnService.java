@@ -15,7 +15,7 @@ import org.jspecify.annotations.Nullable;
 @Built
 public record OwnService(
     ServiceTerm service, List<AddressTerm> from, @Nullable String note, Place place)
-    implements Placed, OwnServiceBuilder.With {
+    implements Noted, OwnServiceBuilder.With {
   /** Copies the list. */
   public OwnService {
     from = List.copyOf(from);

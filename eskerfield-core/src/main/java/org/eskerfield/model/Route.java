@@ -27,7 +27,7 @@ public record Route(
     int preference,
     @Nullable String note,
     Place place)
-    implements Placed, RouteBuilder.With {
+    implements Noted, RouteBuilder.With {
   /** The preference of a route that names none. */
   public static final int DEFAULT_PREFERENCE = 10;
 

@@ -32,6 +32,11 @@ public record Schedule(String name, List<Window> windows, Place place) implement
     return false;
   }
 
+  /** Whether it is the same in every week. */
+  public boolean isWeekly() {
+    return windows.stream().allMatch(each -> each.firstDay == null && each.lastDay == null);
+  }
+
   /** The last day on which it acts; null where it acts without end. */
   public @Nullable LocalDate lastDay() {
     LocalDate last = LocalDate.MIN;

@@ -16,7 +16,7 @@ import org.jspecify.annotations.Nullable;
  * {@code by} and {@code bySide} take one answer for each: a kind that is forgotten does not
  * compile.
  */
-public sealed interface TranslationRule extends Named
+public sealed interface TranslationRule extends Named, Noted
     permits InwardRule, OutwardRule, UntouchedRule {
   /** The word that names the kind in the site file, such as {@code destination}. */
   String kind();
@@ -125,7 +125,4 @@ public sealed interface TranslationRule extends Named
         shared -> shared.withDisabled(false),
         untouched -> untouched.withDisabled(false));
   }
-
-  /** The engineer's remark, or null. */
-  @Nullable String note();
 }

@@ -4,6 +4,7 @@ package org.eskerfield.trace;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.Locale;
+import org.eskerfield.model.Schedule;
 
 /** Moments and lengths of time as sentences quote them. */
 public final class Moments {
@@ -21,6 +22,15 @@ public final class Moments {
         + moment.getYear()
         + " "
         + moment.toLocalTime().withNano(0);
+  }
+
+  /**
+   * A moment as far as a schedule asks for it: without the date where each week is like the next.
+   */
+  static String text(ZonedDateTime moment, Schedule schedule) {
+    return schedule.isWeekly()
+        ? word(moment.getDayOfWeek()) + " " + moment.toLocalTime().withNano(0)
+        : text(moment);
   }
 
   /** A length of time: {@code 2h 4m}, {@code 90ms} where it is less than a second. */

@@ -264,7 +264,9 @@ final class Wording {
               + it.label()
               + " admits only "
               + admitted(it.by)
-              + (it.near == null ? "" : ", and " + actual(it.near.fields(), it.after, it.arriving));
+              + (it.near == null
+                  ? ""
+                  : ", and " + actual(it.near.rule(), it.near.fields(), it.after, it.arriving));
       case DROPPED_BY_RULE -> "drops it by " + it.label();
       case REJECTED_BY_RULE -> "rejects it by " + it.label();
       case DROPPED_OTHERWISE -> "drops it: no rule of " + it.label() + " accepts it" + it.nearly();
@@ -446,7 +448,8 @@ final class Wording {
         : Probe.of(header.protocol(), header.destinationPort()).toString();
   }
 
-  private String actual(Set<MatchField> fields, Header packet, @Nullable Interface arriving) {
+  private String actual(
+      Placed rule, Set<MatchField> fields, Header packet, @Nullable Interface arriving) {
     List<String> texts = new ArrayList<>();
     for (MatchField field : fields) {
       texts.add(
@@ -460,7 +463,7 @@ final class Wording {
                 packet.tcpFlags() == 0
                     ? "this has none"
                     : "this has " + String.join(", ", Flags.names(packet.tcpFlags()));
-            case SCHEDULE -> "it is " + Moments.text(now);
+            case SCHEDULE -> "it is " + Moments.text(now, schedule(rule));
           });
     }
     return String.join(" and ", texts);
@@ -490,7 +493,7 @@ final class Wording {
         + takes
         + String.join(" and ", asked)
         + ", and "
-        + actual(fields, packet, arriving);
+        + actual(rule, fields, packet, arriving);
   }
 
   private static String facing(TranslationRule rule) {

@@ -53,7 +53,7 @@ record Ground(
           file.site(),
           Tracer.of(file.site()),
           Viewpoint.of(file.site(), "arriving", "skerry uplink").get(0),
-          ExplainData.of("skerry.site.yaml", file, explained),
+          ExplainData.of("skerry.site.yaml", file, explained, List.of()),
           folder,
           repository);
     } catch (IOException e) {

@@ -13,6 +13,7 @@ import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.explain.Explainer;
 import org.eskerfield.explain.Explanation;
+import org.eskerfield.explain.HostFilter;
 import org.eskerfield.explain.RuleDetail;
 import org.eskerfield.explain.Statement;
 import org.eskerfield.formats.UnusableQuestionException;
@@ -23,6 +24,7 @@ import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Named;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Placed;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Labels;
@@ -70,6 +72,9 @@ public final class ExplainVerb extends Verb {
     String name = siteName(call);
     SiteFile file = readFile(call, name);
     List<Device> devices = devices(call, file);
+    if (call.hasMatchedOption("--markdown")) {
+      devices = Outside.farthestFirst(file.site(), devices);
+    }
     boolean json = call.hasMatchedOption("--json");
     Explainer explainer = Explainer.of(file.site());
     String rule = call.matchedPositionalValue(1, null);
@@ -90,15 +95,22 @@ public final class ExplainVerb extends Verb {
         explanations.add(explainer.explain(device));
       }
     }
+    List<HostFilter> filters =
+        call.hasMatchedOption("--device") ? List.of() : HostFilter.of(file.site());
     String template = template(call);
     if (!json && template == null) {
       for (Explanation each : explanations) {
         terminal.out().print(text(each, terminal.style()));
       }
+      for (HostFilter each : filters) {
+        StringBuilder out = new StringBuilder(terminal.style().strong(each.host().name()) + '\n');
+        section(out, each.section(), terminal.style());
+        terminal.out().print(out.append('\n'));
+      }
       return FINE;
     }
     String called = name.equals("-") ? "standard input" : Path.of(name).getFileName().toString();
-    Map<String, @Nullable Object> data = ExplainData.of(called, file, explanations);
+    Map<String, @Nullable Object> data = ExplainData.of(called, file, explanations, filters);
     try {
       terminal
           .out()
@@ -183,35 +195,47 @@ public final class ExplainVerb extends Verb {
     StringBuilder out = new StringBuilder(style.strong(device.name()));
     out.append(device.note() == null ? "" : ", " + Printable.line(device.note())).append('\n');
     for (Explanation.Section section : explanation.sections()) {
-      if (section.statements().isEmpty()) {
-        continue;
-      }
-      String title =
-          section.name().isEmpty()
-              ? section.title()
-              : "List '" + section.name() + "'. " + section.title();
-      out.append('\n').append("  ").append(Style.wrapped(title, 4, 2)).append('\n');
-      for (Statement each : section.statements()) {
-        String lead = "  " + (each.number() < 10 ? " " : "") + each.number() + "  ";
-        String name =
-            each.name().isEmpty()
-                    || each.name().equals(section.name())
-                    || each.sentence().startsWith(each.name() + " ")
-                ? ""
-                : each.name() + ": ";
-        out.append(lead);
-        out.append(
-            style.placed(
-                name + each.sentence(), "line " + each.of().place().line(), 6, lead.length()));
-        out.append('\n');
-        Statement.Example example = each.example();
-        if (example != null) {
-          out.append("      ");
-          out.append(style.faint(Style.wrapped("e.g. " + example.sentence(), 11, 6))).append('\n');
-        }
+      if (!section.statements().isEmpty()) {
+        section(out, section, style);
       }
     }
     return out.append('\n').toString();
+  }
+
+  private static void section(StringBuilder out, Explanation.Section section, Style style) {
+    String title =
+        section.name().isEmpty()
+            ? section.title()
+            : "List '" + section.name() + "'. " + section.title();
+    out.append('\n').append("  ").append(Style.wrapped(title, 4, 2)).append('\n');
+    for (Statement each : section.statements()) {
+      String lead = "  " + (each.number() < 10 ? " " : "") + each.number() + "  ";
+      String name =
+          each.name().isEmpty()
+                  || each.name().equals(section.name())
+                  || each.sentence().startsWith(each.name() + " ")
+              ? ""
+              : each.name() + ": ";
+      out.append(lead);
+      out.append(
+          style.placed(
+              name + each.sentence(), "line " + each.of().place().line(), 6, lead.length()));
+      out.append('\n');
+      note(out, each, 6);
+      Statement.Example example = each.example();
+      if (example != null) {
+        out.append("      ");
+        out.append(style.faint(Style.wrapped("e.g. " + example.sentence(), 11, 6))).append('\n');
+      }
+    }
+  }
+
+  private static void note(StringBuilder out, Statement statement, int indent) {
+    if (statement.note() != null) {
+      out.append(" ".repeat(indent));
+      String text = "note: " + Printable.line(statement.note());
+      out.append(Style.wrapped(text, indent + 2, indent)).append('\n');
+    }
   }
 
   private static String details(List<RuleDetail> details, Style style) {
@@ -224,6 +248,7 @@ public final class ExplainVerb extends Verb {
       out.append(style.strong(Labels.of(statement.of()) + list + " of " + detail.device().name()));
       out.append(position).append("  ").append(style.place(statement.of().place().toString()));
       out.append("\n\n  ").append(Style.wrapped(statement.sentence(), 2, 2)).append('\n');
+      note(out, statement, 2);
       Statement.Example example = statement.example();
       out.append("\n  ").append(style.strong("For example")).append('\n');
       if (example == null) {
@@ -235,10 +260,10 @@ public final class ExplainVerb extends Verb {
                 2));
         out.append('\n');
       } else {
-        String before = example.decision().before().line();
+        String before = example.arrived().line();
         boolean same = before.equals(example.decision().after().line());
         out.append("  from ").append(example.trace().question().sender().name()).append('\n');
-        out.append("    ").append(example.decision().before().line()).append('\n');
+        out.append("    ").append(before).append('\n');
         out.append(same ? "" : "    " + example.decision().after().line() + "\n");
         out.append("  ").append(Style.wrapped(example.decision().text(), 2, 2)).append('\n');
         out.append("  result: ").append(style.outcome(example.trace().outcome())).append(": ");

@@ -8,11 +8,13 @@ import java.util.Collection;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.SortedMap;
 import java.util.TreeMap;
 import java.util.function.Function;
 import org.eskerfield.explain.Explanation;
 import org.eskerfield.explain.Explanation.Part;
+import org.eskerfield.explain.HostFilter;
 import org.eskerfield.explain.RuleDetail;
 import org.eskerfield.explain.Sentences;
 import org.eskerfield.explain.Statement;
@@ -35,17 +37,23 @@ import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.Schedule;
+import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.PacketWords;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Attempt;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Moments;
+import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Trace;
+import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
 
@@ -54,18 +62,25 @@ import org.jspecify.annotations.Nullable;
  * given. Its shape is {@code explain.schema.json}, explained in {@code docs/templates.md}.
  */
 public final class ExplainData {
+  /** So many of those whom a service is for try its addresses. */
+  private static final int MOST_TRIED = 4;
+
   private final Site site;
+  private final Tracer tracer;
 
   private ExplainData(Site site) {
     this.site = site;
+    this.tracer = Tracer.of(site);
   }
 
   /**
    * The policy of some devices.
    *
    * @param name what the file is called
+   * @param filters of hosts; often empty
    */
-  public static Tree of(String name, SiteFile file, List<Explanation> devices) {
+  public static Tree of(
+      String name, SiteFile file, List<Explanation> devices, List<HostFilter> filters) {
     ExplainData data = new ExplainData(file.site());
     Site site = file.site();
     return new Tree()
@@ -74,7 +89,31 @@ public final class ExplainData {
         .with("timeZone", site.timeZone())
         .with("note", site.note())
         .with("devices", Tree.each(devices, data::device))
+        .with("filters", Tree.each(filters, data::filter))
         .with("tests", Tree.each(file.expectations(), ExplainData::test));
+  }
+
+  private static boolean isUsual(Attempt attempt) {
+    return attempt.at().equals(VirtualClock.start(attempt.at().getZone()));
+  }
+
+  private Tree filter(HostFilter filter) {
+    List<Tree> rules = new ArrayList<>();
+    Statement end = null;
+    for (Statement each : filter.section().statements()) {
+      if (each.of() instanceof AccessRule rule) {
+        rules.add(statement(each).with(fields(rule)));
+      } else {
+        end = each;
+      }
+    }
+    AccessList list = Objects.requireNonNull(filter.host().filter());
+    return new Tree()
+        .with("host", filter.host().name())
+        .with("rules", rules)
+        .with("otherwise", list.otherwiseText())
+        .with("end", Tree.of(end, ExplainData::statement))
+        .with("note", list.note());
   }
 
   private static Tree test(Expectation expected) {
@@ -85,7 +124,7 @@ public final class ExplainData {
             expected.attempts().stream().map(each -> each.sender().name()).collect(joining(", ")))
         .with("to", first.to())
         .with("service", first.probe())
-        .with("at", Moments.text(first.at()))
+        .with("at", isUsual(first) ? "" : Moments.text(first.at()))
         .with("outcome", expected.outcome() + (expected.by() == null ? "" : " by " + expected.by()))
         .with("note", expected.note())
         .with("place", Tree.place(expected.place()));
@@ -99,6 +138,7 @@ public final class ExplainData {
         .with("objects", objects(device))
         .with("ownServices", Tree.each(said(explanation, Part.SERVICES), ExplainData::statement))
         .with("management", Tree.each(device.services(), own -> management(device, own)))
+        .with("outside", outside(device))
         .with(
             "lists",
             explanation.sections().stream()
@@ -108,6 +148,16 @@ public final class ExplainData {
         .with("stance", stance(explanation))
         .with("translation", translation(device, explanation))
         .with("routesRead", Tree.each(said(explanation, Part.ROUTES), ExplainData::statement));
+  }
+
+  /** The interfaces that lead straight to the internet; null where none does. */
+  private static @Nullable String outside(Device device) {
+    String names =
+        device.interfaces().stream()
+            .filter(Interface::isOutside)
+            .map(Interface::name)
+            .collect(joining(", "));
+    return names.isEmpty() ? null : names;
   }
 
   /** What a device hands out, for each network that the file says it of. */
@@ -191,6 +241,7 @@ public final class ExplainData {
         .with("number", statement.number())
         .with("name", statement.name())
         .with("sentence", statement.sentence())
+        .with("note", statement.note())
         .with("example", Tree.of(statement.example(), ExplainData::example))
         .with("place", Tree.place(statement.of().place()));
   }
@@ -205,8 +256,9 @@ public final class ExplainData {
         .with("service", trace.question().probe())
         .with("sourcePort", trace.question().sourcePort())
         .with("at", trace.question().at())
-        .with("before", decision.before().line())
+        .with("before", example.arrived().line())
         .with("after", decision.after().line())
+        .with("changed", !example.arrived().line().equals(decision.after().line()))
         .with("ruling", decision.ruling().code())
         .with("outcome", trace.outcome())
         .with("sentence", example.sentence());
@@ -313,6 +365,11 @@ public final class ExplainData {
     return statement(said)
         .with("device", device.name())
         .with("list", list.name())
+        .with(fields(rule));
+  }
+
+  private Tree fields(AccessRule rule) {
+    return new Tree()
         .with("action", rule.action())
         .with("from", terms(rule.from()))
         .with("fromAddresses", addresses(rule.from()))
@@ -323,8 +380,7 @@ public final class ExplainData {
         .with("flags", rule.flags())
         .with("when", name(rule.when()))
         .with("log", rule.log())
-        .with("disabled", rule.disabled())
-        .with("note", rule.note());
+        .with("disabled", rule.disabled());
   }
 
   /** The named objects that the rules of a device use. */
@@ -375,13 +431,46 @@ public final class ExplainData {
   }
 
   /** Where a service of the device itself answers, for whom. */
-  private static Tree management(Device device, OwnService own) {
+  private Tree management(Device device, OwnService own) {
+    String ports = Sentences.ports(own.service().service().parts());
     return new Tree()
         .with("service", own.service().text())
-        .with("ports", Sentences.ports(own.service().service().parts()))
+        .with("ports", ports.equals(own.service().text()) ? null : ports)
+        .with("login", Protocol.hasPorts(own.service().service().parts().get(0).protocol()))
         .with("from", own.from().isEmpty() ? "anybody" : terms(own.from()))
         .with(
-            "addresses", device.addresses().stream().map(Address::toString).collect(joining(", ")));
+            "addresses",
+            answering(device, own).stream().map(Address::toString).collect(joining(", ")));
+  }
+
+  /**
+   * The addresses at which those whom a service is for reach it; all where none of them is known.
+   */
+  private List<Address> answering(Device device, OwnService own) {
+    AddressSet from = site.matched(own.from());
+    ServicePart part = own.service().service().parts().get(0);
+    List<Host> senders =
+        site.hosts().values().stream()
+            .filter(host -> !host.off() && !host.isOutside())
+            .filter(host -> host.addresses().stream().anyMatch(from::contains))
+            .limit(MOST_TRIED)
+            .toList();
+    List<Address> answering = new ArrayList<>();
+    for (Address to : device.addresses()) {
+      Probe probe =
+          Protocol.hasPorts(part.protocol())
+              ? Probe.of(part.protocol(), part.ports().first())
+              : Probe.ping(to.family());
+      boolean answers =
+          senders.stream()
+              .filter(host -> host.address(to.family()) != null)
+              .map(host -> Attempt.at(host, to, probe, VirtualClock.start(site.timeZone())))
+              .anyMatch(each -> tracer.converse(each).outcome() == Outcome.ANSWERED);
+      if (answers || senders.isEmpty()) {
+        answering.add(to);
+      }
+    }
+    return answering;
   }
 
   /** Rules in depth. */

@@ -1,0 +1,162 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.explain;
+
+import java.util.ArrayList;
+import java.util.LinkedHashSet;
+import java.util.List;
+import java.util.Set;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.ServicePart;
+import org.eskerfield.model.ServiceTerm;
+import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Prefix;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Probe;
+import org.eskerfield.trace.Question;
+import org.eskerfield.trace.Trace;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * What the filter of a host does.
+ *
+ * <p>Idea: hosts of the file ask for what it listens on and what its rules name, one after the
+ * other; the first that a rule decides is its example, an answered one before others.
+ *
+ * @param host the host; it has a filter
+ * @param section its rules, in their order, and its end
+ */
+public record HostFilter(Host host, Explanation.Section section) {
+  /** So many attempts are made for one filter. */
+  private static final int MOST_TRIED = 2000;
+
+  /** Each host of a site that has a filter, in the order of the file. */
+  public static List<HostFilter> of(Site site) {
+    Tracer tracer = Tracer.of(site);
+    List<HostFilter> filters = new ArrayList<>();
+    for (Host host : site.hosts().values()) {
+      AccessList filter = host.filter();
+      if (filter != null) {
+        List<Trace> traces = host.off() ? List.of() : traces(tracer, host, filter);
+        filters.add(new HostFilter(host, section(site, host, filter, traces)));
+      }
+    }
+    return filters;
+  }
+
+  private static Explanation.Section section(
+      Site site, Host host, AccessList filter, List<Trace> traces) {
+    Sentences sentences = new Sentences(site, host.name());
+    List<Statement> statements = new ArrayList<>();
+    for (AccessRule rule : filter.rules()) {
+      statements.add(
+          new Statement(
+              statements.size() + 1,
+              rule,
+              rule.name(),
+              sentences.of(rule),
+              example(host, rule, traces)));
+    }
+    statements.add(
+        new Statement(
+            statements.size() + 1,
+            filter,
+            "",
+            "What none of these rules matches: " + filter.otherwiseText() + ".",
+            example(host, filter, traces)));
+    return new Explanation.Section(
+        Explanation.Part.FILTER,
+        "Filter of " + host.name() + " itself (first match wins)",
+        "",
+        statements);
+  }
+
+  private static Statement.@Nullable Example example(Host host, Placed thing, List<Trace> traces) {
+    Statement.Example first = null;
+    for (Trace trace : traces) {
+      for (Leg leg : trace.request()) {
+        for (Decision decision : leg.decisions()) {
+          if (leg.where().equals(host.name()) && thing.equals(decision.by())) {
+            Statement.Example example = new Statement.Example(trace, decision);
+            if (trace.outcome() == Outcome.ANSWERED) {
+              return example;
+            }
+            first = first == null ? example : first;
+          }
+        }
+      }
+    }
+    return first;
+  }
+
+  /** What somebody asks for, and where. */
+  private record Wish(Address to, Probe probe) {}
+
+  /** What the hosts of the site meet that ask for what the host offers. */
+  private static List<Trace> traces(Tracer tracer, Host host, AccessList filter) {
+    List<Trace> traces = new ArrayList<>();
+    Site site = tracer.site();
+    for (Wish wish : wishes(site, host, filter)) {
+      for (Host sender : site.hosts().values()) {
+        Address from = sender.address(wish.to.family());
+        boolean other = !sender.off() && !sender.name().equals(host.name());
+        if (from != null && other && traces.size() < MOST_TRIED) {
+          traces.add(
+              tracer.trace(
+                  new Question(
+                      sender,
+                      from,
+                      wish.to,
+                      wish.probe,
+                      Question.DEFAULT_SOURCE_PORT,
+                      VirtualClock.start(site.timeZone()))));
+        }
+      }
+    }
+    return traces;
+  }
+
+  /** Its own addresses, and what rules of the devices lead on. */
+  private static Set<Wish> wishes(Site site, Host host, AccessList filter) {
+    Set<Wish> wishes = new LinkedHashSet<>();
+    for (Address own : host.addresses()) {
+      probes(host, filter, own).forEach(probe -> wishes.add(new Wish(own, probe)));
+    }
+    for (Device device : site.devices().values()) {
+      for (InwardRule rule : device.inward()) {
+        Prefix block = rule.block();
+        for (ServiceTerm term : rule.services()) {
+          ServicePart part = term.service().parts().get(0);
+          if (block != null && Protocol.hasPorts(part.protocol())) {
+            wishes.add(new Wish(block.first(), Probe.of(part.protocol(), part.ports().first())));
+          }
+        }
+      }
+    }
+    return wishes;
+  }
+
+  private static Set<Probe> probes(Host host, AccessList filter, Address to) {
+    List<ServiceTerm> terms = new ArrayList<>(host.listens());
+    filter.rules().forEach(rule -> terms.addAll(rule.services()));
+    Set<Probe> probes = new LinkedHashSet<>();
+    for (ServiceTerm term : terms) {
+      ServicePart part = term.service().parts().get(0);
+      if (Protocol.hasPorts(part.protocol())) {
+        probes.add(Probe.of(part.protocol(), part.ports().first()));
+      }
+    }
+    probes.add(Probe.ping(to.family()));
+    return probes;
+  }
+}

@@ -12,6 +12,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.MatchField;
@@ -68,7 +69,7 @@ final class AccessCauses extends Case {
           || fields.equals(EnumSet.of(MatchField.SOURCE_PORT))) {
         return verdict(Cause.WRONG_SERVICE, "", near.rule());
       }
-      if (fields.equals(EnumSet.of(MatchField.SOURCE))) {
+      if (fields.equals(EnumSet.of(MatchField.SOURCE)) && isForHisSide(near.rule(), header)) {
         return verdict(Cause.SENDER_NOT_ADMITTED, "", near.rule());
       }
     }
@@ -104,6 +105,21 @@ final class AccessCauses extends Case {
       }
     }
     return null;
+  }
+
+  /**
+   * Whether a rule is for senders of the side that a sender is on, inside or on the internet: a
+   * rule for what goes out is not what keeps somebody from coming in.
+   */
+  private boolean isForHisSide(Placed rule, Header header) {
+    AddressSet inside = AddressSet.NONE;
+    for (Network network : site.networks().values()) {
+      if (!network.isOutside()) {
+        inside = inside.union(AddressSet.ofPrefixes(network.prefixes()));
+      }
+    }
+    AddressSet side = inside.contains(header.source()) ? inside : inside.complement();
+    return !(rule instanceof AccessRule access) || site.matched(access.from()).intersects(side);
   }
 
   /** As if a rule that is for some times only held at every time. */

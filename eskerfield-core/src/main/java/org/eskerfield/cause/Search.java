@@ -35,6 +35,9 @@ final class Search {
 
   private static final int MOST_TRIED = 60;
 
+  /** Of so many sets of one size the needless steps are looked for. */
+  private static final int MOST_COMPARED = 6;
+
   private final Site site;
   private final Function<Site, Conversation> rehearsal;
   private final Predicate<Conversation> goal;
@@ -142,7 +145,15 @@ final class Search {
 
   /** The obstacles of the best of some ways that lead through, each with all that clears it. */
   private List<Obstacle> told(List<Way> through) {
-    List<Step> best = needed(through.get(0).steps);
+    List<Step> whole = through.get(0).steps;
+    List<Step> best = needed(whole);
+    for (Way other : through.subList(1, Math.min(through.size(), MOST_COMPARED))) {
+      List<Step> needed = best.size() == 1 ? best : needed(other.steps);
+      if (needed.size() < best.size()) {
+        best = needed;
+        whole = other.steps;
+      }
+    }
     List<Obstacle> told = new ArrayList<>();
     for (int i = 0; i < best.size(); i++) {
       Step step = best.get(i);
@@ -156,7 +167,7 @@ final class Search {
           cures.add(cure);
         }
       }
-      told.add(cured(step, cures, best.size() < through.get(0).steps.size()));
+      told.add(cured(step, cures, best.size() < whole.size()));
     }
     return told;
   }

@@ -36,6 +36,11 @@ import org.jspecify.annotations.Nullable;
 
 /** Names the cause for which no rule leads a packet where it is meant to go. */
 final class UntranslatedCauses extends Case {
+  /** Of more hosts nobody tries which one a missing rule was for. */
+  private static final int MOST_CANDIDATES = 24;
+
+  private @Nullable Tracer tracer;
+
   UntranslatedCauses(Case other) {
     super(other);
   }
@@ -116,18 +121,20 @@ final class UntranslatedCauses extends Case {
 
   /** The same attempt at another address, on the site as it is. */
   Conversation asking(Address other) {
-    return Tracer.of(site)
-        .converse(
-            new Attempt(
-                attempt.sender(),
-                attempt.source(),
-                other.toString(),
-                null,
-                List.of(other),
-                attempt.probe(),
-                attempt.sourcePort(),
-                attempt.manner(),
-                attempt.at()));
+    if (tracer == null) {
+      tracer = Tracer.of(site);
+    }
+    return tracer.converse(
+        new Attempt(
+            attempt.sender(),
+            attempt.source(),
+            other.toString(),
+            null,
+            List.of(other),
+            attempt.probe(),
+            attempt.sourcePort(),
+            attempt.manner(),
+            attempt.at()));
   }
 
   /** Would it work with another external address? */
@@ -196,9 +203,15 @@ final class UntranslatedCauses extends Case {
       Device device, @Nullable Interface arriving, Header header, Decision end) {
     Host meant = null;
     Integer port = null;
-    for (Host host : site.hosts().values()) {
+    List<Host> candidates =
+        site.hosts().values().stream()
+            .filter(host -> !host.isOutside() && !host.off())
+            .filter(host -> TranslationCures.led(host, header) != null)
+            .toList();
+    boolean few = candidates.size() <= MOST_CANDIDATES;
+    for (Host host : few ? candidates : List.<Host>of()) {
       Integer listened = TranslationCures.led(host, header);
-      if (arriving == null || host.isOutside() || host.off() || listened == null) {
+      if (arriving == null || listened == null) {
         continue;
       }
       Change rule = TranslationCures.leading(site, device, arriving, header, host, listened);

@@ -67,6 +67,24 @@ class CausesTest {
             "        guards: { arriving: quay, leaving: transit }\n",
             "            to: 10.44.20.117\n            service: 8443/tcp\n",
             "            from: internet\n            service: 8443/tcp\n"),
+        // A list that guards backwards.
+        row(
+            "wrong-interface",
+            "passenger booking.example https",
+            TO_QUAY,
+            "        guards: { arriving: quay, leaving: transit }\n"),
+        // A rule for what goes out is not what keeps somebody from coming in.
+        row(
+            "access-missing",
+            "passenger booking.example https",
+            SHOP_RULE + "            to: 10.44.20.117\n",
+            "          - accept: what the quay buys\n            from: quay\n"),
+        // One wrong inner port, and no access rule that keeps it out.
+        row(
+            "wrong-service",
+            "passenger booking.example https",
+            "becomes: 10.44.0.2 8443",
+            "becomes: 10.44.0.2 8444"),
         // Disabled rules are named.
         row(
             "access-missing",

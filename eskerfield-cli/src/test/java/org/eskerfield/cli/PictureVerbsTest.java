@@ -75,7 +75,7 @@ class PictureVerbsTest {
         .isEqualTo("wrote 3 packets, as seen at skerry uplink, to " + folder + "/c.pcapng\n");
     assertThat(run("replay SITE @c.pcapng --follow").out())
         .contains("192.0.2.140:50000 → 198.51.100.140:1502 tcp SYN: skerry drops it")
-        .contains("Sunday 11 January 2026 10:00")
+        .contains("Sunday 10:00")
         .contains("1 flow: 1 dropped");
     assertThat(run("trace SITE" + WEB + " --capture @f.pcap").err()).contains("as seen at ferry,");
     assertThat(run("replay SITE @f.pcap --arriving ferry").out())

@@ -12,7 +12,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
-import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.MatchField;
@@ -112,13 +112,8 @@ final class AccessCauses extends Case {
    * rule for what goes out is not what keeps somebody from coming in.
    */
   private boolean isForHisSide(Placed rule, Header header) {
-    AddressSet inside = AddressSet.NONE;
-    for (Network network : site.networks().values()) {
-      if (!network.isOutside()) {
-        inside = inside.union(AddressSet.ofPrefixes(network.prefixes()));
-      }
-    }
-    AddressSet side = inside.contains(header.source()) ? inside : inside.complement();
+    AddressSet outside = Outside.senders(site);
+    AddressSet side = outside.contains(header.source()) ? outside : outside.complement();
     return !(rule instanceof AccessRule access) || site.matched(access.from()).intersects(side);
   }
 

@@ -11,6 +11,7 @@ import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
@@ -43,6 +44,11 @@ class Case {
   record Verdict(Obstacle obstacle, @Nullable Site mended, boolean solved) {
     Verdict(Obstacle obstacle, @Nullable Site mended) {
       this(obstacle, mended, false);
+    }
+
+    /** The same where it was tried that nothing else stands in the way. */
+    Verdict alone() {
+      return new Verdict(obstacle, mended, true);
     }
   }
 
@@ -173,6 +179,20 @@ class Case {
       }
     }
     return by;
+  }
+
+  /** The only host that listens on the port of a packet; null if there is none or several. */
+  static @Nullable Host listener(Site site, Header header) {
+    Host found = null;
+    for (Host host : site.hosts().values()) {
+      if (!host.isOutside() && !host.listens().isEmpty() && covers(host.listens(), header)) {
+        if (found != null) {
+          return null;
+        }
+        found = host;
+      }
+    }
+    return found;
   }
 
   static boolean covers(List<ServiceTerm> services, Header header) {

@@ -470,13 +470,9 @@ final class Classifier extends Case {
   private @Nullable Verdict judgeDown() {
     Host sender = legs.size() == 1 ? site.hosts().get(legs.get(0).where()) : null;
     for (Network network : sender == null ? List.<Network>of() : sender.networks()) {
-      for (Device device : site.devices().values()) {
-        for (Interface own : device.interfaces()) {
-          if (!own.isUp()
-              && own.network().name().equals(network.name())
-              && !rehearsal.apply(on(Mends.up(own))).reason().equals(sentence)) {
-            return down(device, own);
-          }
+      for (Interface own : site.interfacesOn(network)) {
+        if (!own.isUp() && !rehearsal.apply(on(Mends.up(own))).reason().equals(sentence)) {
+          return down(site.deviceOf(own), own);
         }
       }
     }

@@ -250,15 +250,7 @@ final class Cures extends CureScene {
   }
 
   private @Nullable Cure moved() {
-    Host moved = null;
-    for (Host host : site.hosts().values()) {
-      if (!host.isOutside() && !host.listens().isEmpty() && Case.covers(host.listens(), header)) {
-        if (moved != null) {
-          return null;
-        }
-        moved = host;
-      }
-    }
+    Host moved = Case.listener(site, header);
     if (moved == null || moved.addresses().contains(header.destination())) {
       return null;
     }

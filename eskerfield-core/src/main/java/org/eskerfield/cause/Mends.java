@@ -146,12 +146,6 @@ public final class Mends {
   }
 
   /**
-   * A way out of a device.
-   *
-   * @param by the interface
-   * @param via the next router; null where the destination is on the network itself
-   */
-  /**
    * What lets a device know replies by their sessions: the list keeps them, and so does every way
    * that no list guards, which it does not where its stance is the plain word: then it is a plain
    * router.
@@ -169,6 +163,12 @@ public final class Mends {
     return changes;
   }
 
+  /**
+   * A way out of a device.
+   *
+   * @param by the interface
+   * @param via the next router; null where the destination is on the network itself
+   */
   record NextHop(Interface by, @Nullable Address via) {}
 
   /** The shortest way from a device to an address by the networks that devices share. */

@@ -77,7 +77,7 @@ final class RequestCauses extends Case {
   }
 
   private Verdict judgeRefused(Device device, Leg leg, Decision end) {
-    Verdict bounced = new UntranslatedCauses(this).judgeBounced(device, leg, end);
+    Verdict bounced = new UntranslatedCauses(this).judgeBounced(leg, end);
     return bounced != null ? bounced : new AccessCauses(this).judgeAccess(device, leg, end);
   }
 
@@ -150,17 +150,14 @@ final class RequestCauses extends Case {
     }
     if (leg.kind() == Leg.Kind.INTERNET && end.by() instanceof Network link) {
       Verdict astray = judgeBlock(link, header.destination());
-      if (astray != null) {
-        return astray;
-      }
-      return new UntranslatedCauses(this).judgeOnLink(link, header, end);
+      return astray != null ? astray : new UntranslatedCauses(this).judgeOnLink(link, header, end);
     }
     if (translatedBy() == null) {
       return end.by() instanceof Network network
           ? new UntranslatedCauses(this).judgeUnclaimed(network, header, end, Cause.WRONG_ADDRESS)
           : verdict(Cause.WRONG_ADDRESS, end, null);
     }
-    Host moved = new UntranslatedCauses(this).listener(header);
+    Host moved = listener(site, header);
     if (moved != null && !moved.addresses().contains(header.destination())) {
       return verdict(
           Cause.HOST_MOVED,

@@ -193,34 +193,17 @@ public final class TranslationCures extends CureScene {
     if (enabled != null) {
       return enabled;
     }
-    Host host = obstacle.other() instanceof Host meant ? meant : null;
-    for (Host each : host == null ? site.hosts().values() : List.<Host>of()) {
-      if (!each.isOutside() && !each.listens().isEmpty() && Case.covers(each.listens(), header)) {
-        if (host != null) {
-          return null; // which of them is meant, only a person can tell
-        }
-        host = each;
-      }
-    }
+    Host host =
+        obstacle.other() instanceof Host meant
+            ? meant
+            : Case.listener(site, header); // of several only a person can tell who is meant
     Interface arriving =
         obstacle.place() instanceof Interface own && leg.arriving() == null ? own : leg.arriving();
-    Device device = arriving == null ? null : deviceOf(arriving);
-    Integer port = host == null ? null : led(host, header);
-    if (host == null || device == null || arriving == null || port == null) {
-      return null;
-    }
-    return Cure.of(
-        "lead it to " + host.name() + " with a destination rule",
-        leading(site, device, arriving, header, host, port));
-  }
-
-  private @Nullable Device deviceOf(Interface own) {
-    for (Device device : site.devices().values()) {
-      if (device.interfaces().contains(own)) {
-        return device;
-      }
-    }
-    return null;
+    return host == null || arriving == null || led(host, header) == null
+        ? null
+        : Cure.of(
+            "lead it to " + host.name() + " with a destination rule",
+            leading(site, arriving, header, host));
   }
 
   /** The port of a host that a packet may be meant for: its own, else the only one there is. */
@@ -230,9 +213,9 @@ public final class TranslationCures extends CureScene {
         : onlyPort(host.listens(), header.protocol());
   }
 
-  /** A rule that leads what a packet asks for to a port of a host. */
-  static Change leading(
-      Site site, Device device, Interface arriving, Header header, Host host, int port) {
+  /** A rule that leads what a packet asks for to a host that may be meant, as {@link #led} says. */
+  static Change leading(Site site, Interface arriving, Header header, Host host) {
+    int port = Objects.requireNonNull(led(host, header));
     PortSet inside =
         port == header.destinationPort() || !Protocol.hasPorts(header.protocol())
             ? null
@@ -240,7 +223,7 @@ public final class TranslationCures extends CureScene {
     AddressTerm to = AddressTerm.of(host);
     Address address = site.addresses(List.of(to)).ranges().get(0).first();
     return rule(
-        device,
+        site.deviceOf(arriving),
         arriving,
         header,
         leading(host.name(), to).internalBlock(Prefix.of(address)).internalPorts(inside));

@@ -65,55 +65,48 @@ final class UntranslatedCauses extends Case {
     if (assigned == null || now == null || !goal.test(asking(now))) {
       return judgeUnclaimed(link, header, end, Cause.TRANSLATION_MISSING);
     }
-    Verdict moved =
-        verdict(
+    return verdict(
             Cause.ADDRESS_CHANGED,
             "the carrier assigns the address of " + assigned.name() + "; it is " + now + " now",
-            assigned);
-    return new Verdict(moved.obstacle(), /* mended= */ null, /* solved= */ true);
+            assigned)
+        .alone();
   }
 
   /** Nobody on a network has an address that one of the devices there could take. */
   Verdict judgeUnclaimed(Network network, Header header, Decision end, Cause otherwise) {
-    Verdict wrong = null;
-    for (Device device : site.devices().values()) {
-      for (Interface own : device.interfaces()) {
-        if (own.network().name().equals(network.name()) && own.isUp()) {
-          Verdict disabled = judgeDisabled(device, header);
-          if (disabled != null) {
-            return disabled;
-          }
-          Verdict led = judgeUnled(device, own, header, end);
-          wrong = led.obstacle().other() == null ? wrong : led;
-        }
+    for (Interface own : site.interfacesOn(network)) {
+      Verdict led = own.isUp() ? judgeUnled(own, header) : null;
+      if (led != null) {
+        return led;
       }
     }
-    wrong = wrong == null ? judgeOtherAddress(header) : wrong;
+    Verdict wrong = judgeOtherAddress(header);
     return wrong != null ? wrong : verdict(otherwise, end, null);
   }
 
   /** It would leave to the outside again by which it came, since no rule leads it inside. */
-  @Nullable Verdict judgeBounced(Device device, Leg leg, Decision end) {
+  @Nullable Verdict judgeBounced(Leg leg, Decision end) {
+    Interface arriving = leg.arriving();
     Interface leaving = leaving(leg);
-    if (leg.arriving() == null
-        || leaving == null
-        || !leg.arriving().isOutside()
-        || !leaving.isOutside()
-        || translatedBy() != null) {
-      return null;
-    }
-    Verdict disabled = judgeDisabled(device, end.after());
-    Verdict led =
-        disabled != null ? disabled : judgeUnled(device, leg.arriving(), end.after(), end);
-    return disabled != null || led.obstacle().other() != null ? led : null;
+    return arriving != null
+            && arriving.isOutside()
+            && leaving != null
+            && leaving.isOutside()
+            && translatedBy() == null
+        ? judgeUnled(arriving, end.after())
+        : null;
+  }
+
+  /** A rule that is disabled would lead what arrives by an interface, or one is missing. */
+  private @Nullable Verdict judgeUnled(Interface arriving, Header header) {
+    Verdict disabled = judgeDisabled(site.deviceOf(arriving), header);
+    return disabled != null ? disabled : judgeMeant(arriving, header);
   }
 
   @Nullable Interface assignedOn(Network link) {
-    for (Device device : site.devices().values()) {
-      for (Interface own : device.interfaces()) {
-        if (own.network().name().equals(link.name()) && own.assigned() == Assignment.BY_CARRIER) {
-          return own;
-        }
+    for (Interface own : site.interfacesOn(link)) {
+      if (own.assigned() == Assignment.BY_CARRIER) {
+        return own;
       }
     }
     return null;
@@ -153,12 +146,11 @@ final class UntranslatedCauses extends Case {
           continue;
         }
         if (goal.test(asking(external.first()))) {
-          Verdict wrong =
-              verdict(
+          return verdict(
                   Cause.WRONG_ADDRESS,
                   external.first() + " is the address that works: " + Labels.of(rule),
-                  rule);
-          return new Verdict(wrong.obstacle(), /* mended= */ null, /* solved= */ true);
+                  rule)
+              .alone();
         }
       }
     }
@@ -192,44 +184,43 @@ final class UntranslatedCauses extends Case {
         || (meant && isOwn(device, header.destination()) && !isLedTo(device))) {
       return verdict(Cause.OWN_SERVICE_CLOSED, end, open(device, header));
     }
-    return judgeUnled(device, leg.arriving(), header, end);
+    Verdict led = leg.arriving() == null ? null : judgeMeant(leg.arriving(), header);
+    return led != null ? led : verdict(Cause.TRANSLATION_MISSING, end, null);
   }
 
   /**
-   * No rule leads it anywhere. Where there is one host alone to whom everything else lets it
-   * through, he is the one that is meant.
+   * No rule leads on what arrives by an interface. Where there is one host alone to whom everything
+   * else lets it through, he is the one that is meant; null where there is none, or several.
    */
-  private Verdict judgeUnled(
-      Device device, @Nullable Interface arriving, Header header, Decision end) {
-    Host meant = null;
-    Integer port = null;
+  private @Nullable Verdict judgeMeant(Interface arriving, Header header) {
     List<Host> candidates =
         site.hosts().values().stream()
             .filter(host -> !host.isOutside() && !host.off())
             .filter(host -> TranslationCures.led(host, header) != null)
             .toList();
-    boolean few = candidates.size() <= MOST_CANDIDATES;
-    for (Host host : few ? candidates : List.<Host>of()) {
-      Integer listened = TranslationCures.led(host, header);
-      if (arriving == null || listened == null) {
-        continue;
-      }
-      Change rule = TranslationCures.leading(site, device, arriving, header, host, listened);
-      if (succeedsOn(on(rule))) {
-        if (meant != null) {
-          return verdict(Cause.TRANSLATION_MISSING, end, null);
-        }
-        meant = host;
-        port = listened;
-      }
+    List<Host> meant =
+        candidates.size() > MOST_CANDIDATES
+            ? List.of()
+            : candidates.stream().filter(host -> isLedBy(arriving, header, host)).toList();
+    if (meant.size() != 1) {
+      return null;
     }
-    return meant == null
-        ? verdict(Cause.TRANSLATION_MISSING, end, null)
-        : verdictWith(
-            meant,
-            Cause.TRANSLATION_MISSING,
-            "the rest of the way is open to port " + port + " of " + meant.name() + " alone",
-            Objects.requireNonNullElse(arriving, device));
+    Host host = meant.get(0);
+    return verdictWith(
+        host,
+        Cause.TRANSLATION_MISSING,
+        "the rest of the way is open to port "
+            + TranslationCures.led(host, header)
+            + " of "
+            + host.name()
+            + " alone",
+        arriving);
+  }
+
+  /** Whether all is as it should be with a rule that leads to a host. */
+  private boolean isLedBy(Interface arriving, Header header, Host host) {
+    Change rule = TranslationCures.leading(site, arriving, header, host);
+    return succeedsOn(on(rule));
   }
 
   private static boolean isAt(InwardRule rule, Header header) {
@@ -271,7 +262,7 @@ final class UntranslatedCauses extends Case {
       if (other != null) {
         return other;
       }
-      Host meant = isOtherProtocol(rule, header) ? null : listener(header);
+      Host meant = isOtherProtocol(rule, header) ? null : listener(site, header);
       return meant == null
           ? verdict(Cause.WRONG_SERVICE, "", nearest(device, rule, header))
           : verdict(
@@ -282,7 +273,6 @@ final class UntranslatedCauses extends Case {
     return verdict(Cause.SENDER_NOT_ADMITTED, "", rule);
   }
 
-  /** Whether the rule is for the same port of the other protocol. */
   /**
    * Of the rules that take packets for the same address, and other ports of the protocol: the one
    * that has the name of the rule that led here, else that of the nearest port.
@@ -307,6 +297,7 @@ final class UntranslatedCauses extends Case {
     return nearest;
   }
 
+  /** Whether the rule is for the same port of the other protocol. */
   private static boolean isOtherProtocol(InwardRule rule, Header header) {
     int other =
         header.protocol() == Protocol.TCP
@@ -315,20 +306,6 @@ final class UntranslatedCauses extends Case {
     return !rule.services().isEmpty()
         && ServiceTerm.anyCovers(
             rule.services(), other, header.destinationPort(), header.icmpType(), header.icmpCode());
-  }
-
-  /** The only host that listens on the port of a packet; null if there is none or several. */
-  @Nullable Host listener(Header header) {
-    Host found = null;
-    for (Host host : site.hosts().values()) {
-      if (!host.isOutside() && !host.listens().isEmpty() && covers(host.listens(), header)) {
-        if (found != null) {
-          return null;
-        }
-        found = host;
-      }
-    }
-    return found;
   }
 
   /** A rule names an address literally that the carrier assigns and has changed. */

@@ -15,7 +15,6 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Labels;
-import org.eskerfield.walk.EveryPacket.Passage;
 import org.jspecify.annotations.Nullable;
 
 /** Whether a pool has enough addresses and ports for all who send by its rule. */
@@ -39,15 +38,13 @@ final class Capacity {
     AddressSet all = AddressSet.NONE;
     PacketSet sent = check.space.none();
     for (Interface arriving : device.interfaces()) {
-      AddressSet behind = check.matched(rule.from());
-      behind = behind.intersection(check.addressesBehind(device, arriving));
-      for (Passage passage : check.passages(device, arriving)) {
-        if (rule.equals(passage.sourceRule())) {
-          PacketSet here = passage.inside().intersection(check.space.sources(behind));
-          sent = sent.union(here);
-          all = here.isEmpty() ? all : all.union(behind);
-        }
-      }
+      AddressSet from = check.matched(rule.from());
+      PacketSet here = check.sentBy(device, arriving, rule, from);
+      sent = sent.union(here);
+      all =
+          here.isEmpty()
+              ? all
+              : all.union(from.intersection(check.addressesBehind(device, arriving)));
     }
     all = all.intersection(AddressSet.all(Family.IPV4));
     long hosts = 0;

@@ -39,11 +39,9 @@ public final class Checker {
     void begins(String what, int done, int of);
   }
 
-  /** Of what stops something, the kinds that are no errors. */
+  /** Beside what {@link Inspection#stops}: what ends some packets, or every packet at some time. */
   private static final Set<Code> HIDING =
       EnumSet.of(
-          Code.INTERFACE_OFF,
-          Code.HOST_OFF,
           Code.HALF_LET_IN,
           Code.NEVER_MET,
           Code.ACCEPTED_THEN_DROPPED,
@@ -199,7 +197,7 @@ public final class Checker {
 
   /** Whether packets end early by what was found, so that other findings may not show. */
   private static boolean hides(Finding finding) {
-    return finding.severity() == Severity.ERROR || HIDING.contains(finding.code());
+    return Inspection.stops(finding) || HIDING.contains(finding.code());
   }
 
   private static Policy.@Nullable Acceptance covering(Policy policy, Finding finding) {

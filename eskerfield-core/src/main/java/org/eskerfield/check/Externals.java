@@ -104,15 +104,16 @@ final class Externals {
 
   void inspect() {
     gather();
+    Capacity capacity = new Capacity(check, this);
     for (Use use : uses) {
       side(use);
       owners(use);
       assigned(use);
       OutwardRule outward = use.rule.outward();
       if (outward != null && outward.lends()) {
-        new Capacity(check, this).addresses(use.device, outward);
+        capacity.addresses(use.device, outward);
       } else if (outward != null) {
-        new Capacity(check, this).ports(use.device, outward);
+        capacity.ports(use.device, outward);
       }
     }
     claims();

@@ -23,6 +23,7 @@ import org.eskerfield.model.Outside;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -226,6 +227,25 @@ final class Inspection {
     } finally {
       space.allow(Integer.MAX_VALUE);
     }
+  }
+
+  /** What a rule translates of what some sources send who are where an interface leads. */
+  PacketSet sentBy(Device device, Interface arriving, TranslationRule rule, AddressSet sources) {
+    // Those who come by it, and not who pretends to be one of them.
+    PacketSet here = space.sources(sources.intersection(addressesBehind(device, arriving)));
+    PacketSet sent = space.none();
+    for (EveryPacket.Passage passage : passages(device, arriving)) {
+      if (rule.equals(passage.sourceRule())) {
+        sent = sent.union(passage.inside().intersection(here));
+      }
+    }
+    return sent;
+  }
+
+  /** Whether a rule translates anything of what some sources send. */
+  boolean sendsBy(Device device, TranslationRule rule, AddressSet sources) {
+    return device.interfaces().stream()
+        .anyMatch(arriving -> !sentBy(device, arriving, rule, sources).isEmpty());
   }
 
   /** Notes what a rule decides after the rules before it. */

@@ -144,12 +144,9 @@ final class Management {
             EveryPacket.of(Tracer.of(without).program(), check.space).get(device.name()));
     PacketSet serves = sets.meaning().serving(own);
     PacketSet reached = check.space.none();
-    for (Interface same : sets.program().device().interfaces()) {
-      for (Passage passage :
-          same.name().equals(arriving.name()) ? sets.passages(same) : List.<Passage>of()) {
-        if (passage.leaving() == null) {
-          reached = reached.union(passage.arrivedAs(serves));
-        }
+    for (Passage passage : sets.passages(arriving)) {
+      if (passage.leaving() == null) {
+        reached = reached.union(passage.arrivedAs(serves));
       }
     }
     return reached;

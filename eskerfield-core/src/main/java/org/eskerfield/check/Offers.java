@@ -102,7 +102,8 @@ final class Offers {
     if (letIn.isEmpty() && rule.isStateless()) {
       return; // it is for those who go out as well; whom it lets in, the lists may well not say
     }
-    if (letIn.isEmpty() && rule.services().isEmpty() && sends(device, rule)) {
+    AddressSet inner = AddressSet.ofPrefixes(List.of(rule.internalBlock()));
+    if (letIn.isEmpty() && rule.services().isEmpty() && check.sendsBy(device, rule, inner)) {
       onlySends(rule, taken);
     } else if (letIn.isEmpty()) {
       judge(rule, taken, "none of it");
@@ -112,19 +113,6 @@ final class Offers {
         judge(rule, taken.intersection(missing), "only a part of it");
       }
     }
-  }
-
-  /** Whether the host of a static rule gets out by it. */
-  private boolean sends(Device device, InwardRule rule) {
-    PacketSet own = check.space.sources(AddressSet.ofPrefixes(List.of(rule.internalBlock())));
-    for (Interface arriving : device.interfaces()) {
-      for (Passage passage : check.passages(device, arriving)) {
-        if (rule.equals(passage.sourceRule()) && passage.inside().meets(own)) {
-          return true;
-        }
-      }
-    }
-    return false;
   }
 
   /** What a rule is for that only sends, nobody can know; that nobody gets in is worth a word. */

@@ -109,15 +109,24 @@ final class Orders {
       if (standing.redundant) {
         redundant(list, rules.get(i));
       } else {
-        int at = i;
-        standing.crosses.removeIf(
-            other ->
-                rules.get(at).action() == rules.get(other).action()
-                    || coming.nests(at, other)
-                    || both(device, list, entries, at, other, standing).isEmpty());
-        if (!standing.crosses.isEmpty()) {
-          int other = standing.crosses.get(0);
-          crosses(rules, i, standing, both(device, list, entries, i, other, standing));
+        PacketSet first = null;
+        List<AccessRule> crossed = new ArrayList<>();
+        for (int other : standing.crosses) {
+          boolean alike = rules.get(i).action() == rules.get(other).action();
+          PacketSet both =
+              alike || coming.nests(i, other)
+                  ? check.space.none()
+                  : Objects.requireNonNull(standing.decides)
+                      .intersection(entries.get(other).takes())
+                      .intersection(coming.senders);
+          both = both.isEmpty() ? both : met(device, list, both);
+          if (!both.isEmpty()) {
+            first = first == null ? both : first;
+            crossed.add(rules.get(other));
+          }
+        }
+        if (first != null) {
+          crosses(rules.get(i), crossed, first);
         }
       }
     }
@@ -179,40 +188,25 @@ final class Orders {
     }
   }
 
-  /** What two rules of a list both match, of what comes to the list. */
-  private PacketSet both(
-      Device device,
-      CompiledList list,
-      List<RuleOrder.Entry> entries,
-      int at,
-      int other,
-      RuleOrder.Standing standing) {
-    PacketSet both =
-        entries
-            .get(at)
-            .takes()
-            .intersection(Objects.requireNonNull(standing.decides))
-            .intersection(entries.get(other).takes());
-    PacketSet senders = coming(device, list.list());
+  /** What comes to a list of some packets. */
+  private PacketSet met(Device device, CompiledList list, PacketSet some) {
     PacketSet met = check.space.none();
     for (Interface arriving : device.interfaces()) {
       if (check.passages(device, arriving).isEmpty() && arriving.isUp()) {
-        return both; // too many to work out: nothing is known of what comes
+        return some; // too many to work out: nothing is known of what comes
       }
-      for (EveryPacket.Approach approach : check.sets(device).approaches(arriving, both)) {
+      for (EveryPacket.Approach approach : check.sets(device).approaches(arriving, some)) {
         if (approach.isGuardedBy(list)) {
-          met = met.union(approach.seen().intersection(both).intersection(senders));
+          met = met.union(approach.seen().intersection(some));
         }
       }
     }
     return met;
   }
 
-  private void crosses(
-      List<AccessRule> rules, int at, RuleOrder.Standing standing, PacketSet both) {
-    AccessRule rule = rules.get(at);
-    AccessRule later = rules.get(standing.crosses.get(0));
-    int more = standing.crosses.size() - 1;
+  private void crosses(AccessRule rule, List<AccessRule> crossed, PacketSet both) {
+    AccessRule later = crossed.get(0);
+    int more = crossed.size() - 1;
     check.add(
         Code.RULES_CROSS,
         rule,

@@ -458,7 +458,7 @@ final class Rehearsals {
       AddressSet reached = check.strangers().intersection(check.matched(to));
       Address target = reached.intersection(check.describedOutside()).lowest(Family.IPV4);
       target = target == null ? reached.lowest(Family.IPV4) : target;
-      if (sender == null || target == null || translatesSome(device, rule, sources)) {
+      if (sender == null || target == null || check.sendsBy(device, rule, sources)) {
         continue;
       }
       Conversation conversation =
@@ -474,20 +474,6 @@ final class Rehearsals {
             first.cure());
       }
     }
-  }
-
-  private boolean translatesSome(Device device, TranslationRule rule, AddressSet sources) {
-    for (Interface arriving : device.interfaces()) {
-      // Those who come by it, and not who pretends to be one of them.
-      AddressSet here = sources.intersection(check.addressesBehind(device, arriving));
-      for (Passage passage : check.passages(device, arriving)) {
-        if (rule.equals(passage.sourceRule())
-            && !passage.inside().intersection(check.space.sources(here)).isEmpty()) {
-          return true;
-        }
-      }
-    }
-    return false;
   }
 
   /** Whether it is the access of the device that ends it. */

@@ -317,18 +317,12 @@ final class Wishes {
         for (Address address : host.addresses()) {
           Address to = nearest(device, address);
           if (to != null && senders.contains(address)) {
-            attempts.add(check.attempt(host, to, probe(part, address.family())));
+            attempts.add(check.attempt(host, to, Probe.of(part, address.family())));
           }
         }
       }
     }
     met(own, device, own.service().text() + " of " + device.name() + " itself", attempts);
-  }
-
-  private static Probe probe(ServicePart part, Family family) {
-    return Protocol.hasPorts(part.protocol())
-        ? Probe.of(part.protocol(), part.ports().first())
-        : Probe.ping(family);
   }
 
   /** The address of a device on the side where a host is. */

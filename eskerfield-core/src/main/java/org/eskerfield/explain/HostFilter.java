@@ -11,13 +11,11 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
-import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
@@ -129,33 +127,27 @@ public record HostFilter(Host host, Explanation.Section section) {
   /** Its own addresses, and what rules of the devices lead on. */
   private static Set<Wish> wishes(Site site, Host host, AccessList filter) {
     Set<Wish> wishes = new LinkedHashSet<>();
+    List<ServiceTerm> asked = new ArrayList<>(host.listens());
+    filter.rules().forEach(rule -> asked.addAll(rule.services()));
     for (Address own : host.addresses()) {
-      probes(host, filter, own).forEach(probe -> wishes.add(new Wish(own, probe)));
+      probes(asked, own).forEach(probe -> wishes.add(new Wish(own, probe)));
     }
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
         Prefix block = rule.block();
-        for (ServiceTerm term : rule.services()) {
-          ServicePart part = term.service().parts().get(0);
-          if (block != null && Protocol.hasPorts(part.protocol())) {
-            wishes.add(new Wish(block.first(), Probe.of(part.protocol(), part.ports().first())));
-          }
+        if (block != null) {
+          probes(rule.services(), block.first())
+              .forEach(probe -> wishes.add(new Wish(block.first(), probe)));
         }
       }
     }
     return wishes;
   }
 
-  private static Set<Probe> probes(Host host, AccessList filter, Address to) {
-    List<ServiceTerm> terms = new ArrayList<>(host.listens());
-    filter.rules().forEach(rule -> terms.addAll(rule.services()));
+  /** One for each service, and a ping. */
+  private static Set<Probe> probes(List<ServiceTerm> asked, Address to) {
     Set<Probe> probes = new LinkedHashSet<>();
-    for (ServiceTerm term : terms) {
-      ServicePart part = term.service().parts().get(0);
-      if (Protocol.hasPorts(part.protocol())) {
-        probes.add(Probe.of(part.protocol(), part.ports().first()));
-      }
-    }
+    asked.forEach(term -> probes.add(Probe.of(term.service().parts().get(0), to.family())));
     probes.add(Probe.ping(to.family()));
     return probes;
   }

@@ -7,8 +7,8 @@ import java.util.function.Function;
 import org.jspecify.annotations.Nullable;
 
 /**
- * Many sources share few external addresses, told apart by port (RFC 3022 section 2.2): the own
- * address of the interface by which the packet leaves, or a pool.
+ * Many sources share few external addresses, and ports tell them apart (RFC 3022 section 2.2): the
+ * own address of the interface by which the packet leaves, or a pool.
  *
  * @param name the name
  * @param from the sources; at least one

@@ -286,7 +286,7 @@ public record Site(
       return List.of(carrier);
     }
     List<Address> found = new ArrayList<>();
-    for (Interface own : ((Devices) devices).on(network)) {
+    for (Interface own : interfacesOn(network)) {
       Address address = own.address(family);
       if (address != null) {
         found.add(address);
@@ -298,6 +298,25 @@ public record Site(
   /** The host that has the address, the first in the file; null if none does. */
   public @Nullable Host hostAt(Address address) {
     return ((ByAddress<Host>) hosts).firstAt(address);
+  }
+
+  /** The interfaces of devices on a network, in the order of the file; empty for none. */
+  public List<Interface> interfacesOn(Network network) {
+    return ((Devices) devices).on(network);
+  }
+
+  /**
+   * The device that has an interface.
+   *
+   * @throws IllegalArgumentException if none has
+   */
+  public Device deviceOf(Interface own) {
+    for (Device device : devices.values()) {
+      if (device.interfaces().contains(own)) {
+        return device;
+      }
+    }
+    throw new IllegalArgumentException("no device has interface " + own.name());
   }
 
   /** The one host or device that has the address; null if none does, or several in two realms. */

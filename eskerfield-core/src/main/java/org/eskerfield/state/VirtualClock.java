@@ -39,6 +39,11 @@ public final class VirtualClock {
     return START.atZone(zone);
   }
 
+  /** Whether a moment is the start of a run that nobody has asked another one for. */
+  public static boolean isStart(ZonedDateTime moment) {
+    return moment.equals(start(moment.getZone()));
+  }
+
   /** The moment. */
   public ZonedDateTime now() {
     return now;

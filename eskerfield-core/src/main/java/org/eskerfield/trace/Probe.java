@@ -23,6 +23,13 @@ public record Probe(int protocol, int port, boolean echo, int length, boolean ma
     return new Probe(protocol, port, false, 0, false);
   }
 
+  /** One for a part of a service: its first port; a ping where the protocol has none. */
+  public static Probe of(ServicePart part, Family family) {
+    return Protocol.hasPorts(part.protocol())
+        ? of(part.protocol(), part.ports().first())
+        : ping(family);
+  }
+
   /** An ICMP echo request. */
   public static Probe ping(Family family) {
     return new Probe(family == Family.IPV4 ? Protocol.ICMP : Protocol.ICMPV6, 0, true, 0, false);

@@ -439,7 +439,7 @@ public final class Run {
     logTo = reader;
   }
 
-  /** What rules asked to be logged, and who got nothing, in the order in which it happened. */
+  /** What rules asked to be logged, and which flows found no address or port left, in order. */
   public List<LogEntry> log() {
     return List.copyOf(log);
   }

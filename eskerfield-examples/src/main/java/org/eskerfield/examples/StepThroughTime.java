@@ -11,7 +11,7 @@ import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
 
-/** Lets time pass between conversations until one that got nothing comes through. */
+/** Lets time pass between conversations until one that found no address left comes through. */
 public final class StepThroughTime {
   private StepThroughTime() {}
 

@@ -98,7 +98,7 @@ public final class ChangeText {
   private void proof(StringBuilder out, Proved proved) {
     var conversation = proved.conversation();
     var attempt = conversation.attempt();
-    boolean usual = attempt.at().equals(VirtualClock.start(attempt.at().getZone()));
+    boolean usual = VirtualClock.isStart(attempt.at());
     String what =
         proved.what()
             + ": "

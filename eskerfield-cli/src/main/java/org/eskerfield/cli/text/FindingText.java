@@ -142,7 +142,7 @@ public final class FindingText {
 
   /** The call that follows the sample. */
   private static String call(String file, Attempt attempt) {
-    boolean usual = attempt.at().equals(VirtualClock.start(attempt.at().getZone()));
+    boolean usual = VirtualClock.isStart(attempt.at());
     return "eskerfield trace "
         + file
         + " --from "

@@ -259,7 +259,7 @@ public final class DiffVerb extends Verb {
       out.append("     ").append(Style.wrapped(line, 7, 5)).append('\n');
     }
     Question sample = change.after().question();
-    boolean usual = sample.at().equals(VirtualClock.start(sample.at().getZone()));
+    boolean usual = VirtualClock.isStart(sample.at());
     out.append("     e.g. ").append(sample.sender().name());
     out.append(" to ").append(sample.to()).append(' ').append(sample.probe());
     out.append(usual ? "" : ", " + Moments.text(sample.at())).append('\n');

@@ -93,10 +93,6 @@ public final class ExplainData {
         .with("tests", Tree.each(file.expectations(), ExplainData::test));
   }
 
-  private static boolean isUsual(Attempt attempt) {
-    return attempt.at().equals(VirtualClock.start(attempt.at().getZone()));
-  }
-
   private Tree filter(HostFilter filter) {
     List<Tree> rules = new ArrayList<>();
     Statement end = null;
@@ -124,7 +120,7 @@ public final class ExplainData {
             expected.attempts().stream().map(each -> each.sender().name()).collect(joining(", ")))
         .with("to", first.to())
         .with("service", first.probe())
-        .with("at", isUsual(first) ? "" : Moments.text(first.at()))
+        .with("at", VirtualClock.isStart(first.at()) ? "" : Moments.text(first.at()))
         .with("outcome", expected.outcome() + (expected.by() == null ? "" : " by " + expected.by()))
         .with("note", expected.note())
         .with("place", Tree.place(expected.place()));
@@ -457,10 +453,7 @@ public final class ExplainData {
             .toList();
     List<Address> answering = new ArrayList<>();
     for (Address to : device.addresses()) {
-      Probe probe =
-          Protocol.hasPorts(part.protocol())
-              ? Probe.of(part.protocol(), part.ports().first())
-              : Probe.ping(to.family());
+      Probe probe = Probe.of(part, to.family());
       boolean answers =
           senders.stream()
               .filter(host -> host.address(to.family()) != null)

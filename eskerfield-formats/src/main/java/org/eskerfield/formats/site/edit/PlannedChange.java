@@ -351,7 +351,7 @@ public record PlannedChange(
       item.put("service", Protocol.name(proof.probe().protocol()));
     }
     ZonedDateTime at = proof.at();
-    if (at != null && !at.equals(VirtualClock.start(at.getZone()))) {
+    if (at != null && !VirtualClock.isStart(at)) {
       item.put("at", moment(at));
     }
     // What is wished for, whether it happens or not; how it fails where it must fail is not wished.

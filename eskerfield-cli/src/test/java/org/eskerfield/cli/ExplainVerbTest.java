@@ -115,6 +115,54 @@ class ExplainVerbTest {
     }
   }
 
+  /** What lets something through is shown with something that comes through. */
+  @Test
+  void samplesAreAnswered() {
+    for (String site : List.of("skerry", "marrowby", "harbour")) {
+      String told = flat(MainTest.run("explain", "../demo/" + site + ".site.yaml").out());
+      for (String part : told.split(" e\\.g\\. ")) {
+        Matcher result = Pattern.compile("result: ([a-z]+)").matcher(part);
+        boolean refuses = part.contains("; drops it") || part.contains("; refuses it");
+        if (result.find() && !refuses) {
+          assertThat(result.group(1)).as(part).isEqualTo("answered");
+        }
+      }
+    }
+  }
+
+  @Test
+  void notesAndFiltersOfHostsAreInEveryForm() {
+    String site = "../demo/marrowby.site.yaml";
+    String text = flat(MainTest.run("explain", site).out());
+    assertThat(text).contains("note: lockhouse expects 8443");
+    assertThat(text).contains("Filter of archive itself (first match wins) 1 the insurers: ");
+    assertThat(text).contains("lets it in by access rule 'the insurers' of its own filter");
+    assertThat(MainTest.run("explain", site, "--csv").out())
+        .contains(",lockhouse expects 8443\n")
+        .contains("\narchive,filter,,1,the insurers,accept,");
+    assertThat(MainTest.run("explain", site, "--json").out())
+        .contains("\"note\" : \"lockhouse expects 8443\"")
+        .contains("\"host\" : \"archive\"");
+  }
+
+  @Test
+  void theWorkSheetGoesFromTheFarthestDeviceOutwardsAndShutsFirst() {
+    String sheet = MainTest.run("explain", "../demo/marrowby.site.yaml", "--markdown").out();
+    assertThat(sheet.indexOf("## lockhouse"))
+        .isPositive()
+        .isLessThan(sheet.indexOf("## breakwater"));
+    String breakwater = sheet.substring(sheet.indexOf("## breakwater"));
+    assertThat(breakwater)
+        .containsSubsequence(
+            "leave uplink shut down until step 7",
+            "The default first: ",
+            "| 1 | accept | any |",
+            "Note: lockhouse expects 8443",
+            "let uplink come up");
+    // Where the office manages it was tried: not at the address on the tunnel's far side.
+    assertThat(sheet).contains("ping of lockhouse answers admin, at 10.44.0.2, 10.44.20.1.");
+  }
+
   @Test
   void oneDeviceAloneIsPartOfTheWhole() {
     String whole = MainTest.run("explain", "../demo/marrowby.site.yaml").out();

@@ -11,7 +11,6 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
@@ -19,7 +18,6 @@ import org.eskerfield.model.Outside;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
-import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
 import org.eskerfield.model.TranslationRule;
@@ -27,10 +25,6 @@ import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Icmp;
-import org.eskerfield.packet.PortSet;
-import org.eskerfield.packet.Protocol;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.DeviceMeaning.Ordered;
 import org.eskerfield.program.Row;
@@ -419,72 +413,15 @@ public final class Explainer {
     return number == null ? all.space().none() : all.meaning().decided(list, number);
   }
 
-  /**
-   * Among which packets an example is looked for: who and what the file describes makes a better
-   * one than what it does not.
-   *
-   * @param answering those to described hosts for what they listen on
-   * @param strange those to strangers, who are taken to answer
-   * @param between those between described ends
-   * @param described those of described senders
-   * @param anybody those of all who are beyond an interface
-   */
-  private record Wanted(
-      PacketSet answering,
-      PacketSet strange,
-      PacketSet between,
-      PacketSet described,
-      PacketSet anybody) {
-    /** The better ones first, without those that have nothing of some packets. */
-    List<PacketSet> forSome(List<PacketSet> found) {
-      boolean known = !(found instanceof Arrived arrived) || arrived.mayBeOf(described);
-      return known ? List.of(answering, strange, between, described, anybody) : List.of(anybody);
-    }
-  }
-
   private Wanted wanted(Device device, Interface arriving) {
-    Wanted known = wanted.get(arriving);
-    if (known == null) {
-      PacketSpace space = sets(device).space();
-      AddressSet described = described();
-      AddressSet here = comingBy(device, arriving);
-      PacketSet senders = space.sources(here.intersection(described));
-      PacketSet between = senders.intersection(space.destinations(described));
-      known =
-          new Wanted(
-              senders.intersection(listened(space)),
-              senders.intersection(strange(space)),
-              between,
-              senders,
-              space.sources(here));
-      wanted.put(arriving, known);
-    }
-    return known;
+    return wanted.computeIfAbsent(
+        arriving, own -> Wanted.of(site, sets(device).space(), comingBy(device, own)));
   }
 
-  /** What described hosts listen on. */
-  private PacketSet listened(PacketSpace space) {
-    List<PacketSet> all = new ArrayList<>();
-    for (Host host : site.hosts().values()) {
-      if (!host.off() && !host.listens().isEmpty()) {
-        all.add(
-            space
-                .destinations(AddressSet.ofAddresses(host.addresses()))
-                .intersection(space.services(host.listens())));
-      }
-    }
-    return space.union(all);
-  }
-
-  /** The web pages of strangers. */
-  private PacketSet strange(PacketSpace space) {
-    AddressSet known = described().union(SpecialAddresses.NOT_ON_THE_INTERNET);
-    for (Network network : site.networks().values()) {
-      known = known.union(AddressSet.ofPrefixes(network.prefixes()));
-    }
-    return space
-        .destinations(known.complement())
-        .intersection(space.service(new ServicePart(Protocol.TCP, PortSet.of(443), Icmp.NO_TYPE)));
+  /** The sets among which to look, without those that have nothing of some packets. */
+  private static List<PacketSet> among(Wanted wanted, List<PacketSet> found) {
+    boolean known = !(found instanceof Arrived arrived) || arrived.mayBeOf(wanted.described());
+    return known ? wanted.best() : List.of(wanted.anybody());
   }
 
   /** Whether what it decides is not let through. */
@@ -513,7 +450,7 @@ public final class Explainer {
         if (found.isEmpty()) {
           continue;
         }
-        for (PacketSet wanted : wanted(device, arriving).forSome(found)) {
+        for (PacketSet wanted : among(wanted(device, arriving), found)) {
           for (PacketSet some : found) {
             Statement.Example example = traced(device, thing, some.intersection(wanted));
             if (example != null && (refuses(thing) || rank(example) == 0)) {
@@ -533,16 +470,6 @@ public final class Explainer {
       space.allow(Integer.MAX_VALUE);
     }
     return first;
-  }
-
-  private AddressSet described() {
-    List<Address> all = new ArrayList<>();
-    for (Host host : site.hosts().values()) {
-      if (!host.off()) {
-        all.addAll(host.addresses());
-      }
-    }
-    return AddressSet.ofAddresses(all);
   }
 
   /** The addresses of those who are where an interface leads. */

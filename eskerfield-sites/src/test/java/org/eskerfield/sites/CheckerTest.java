@@ -138,6 +138,11 @@ class CheckerTest {
             "half-let-in",
             "            service: 9000-9009/tcp\n",
             "            service: 9000-9004/tcp\n"),
+        // One wrong inner port is told with one cure.
+        cured(
+            "translation-without-access access-without-translation",
+            "becomes: web\n        hairpin",
+            "becomes: web 444\n        hairpin"),
         cured("other-side-named", "            to: web\n", "            to: 192.0.2.66\n"),
         cured(
             "list-guards-nothing translation-without-access",
@@ -356,6 +361,11 @@ class CheckerTest {
             "interface-down",
             "lab: { on: lab, at: 10.3.0.1 }",
             "lab: { on: lab, at: 10.3.0.1, state: no link }"),
+        // A route that leads over a link without signal is no missing route.
+        cured(
+            "interface-down",
+            "works: { on: between, at: 10.0.0.1 }",
+            "works: { on: between, at: 10.0.0.1, state: no link }"),
         cured(
             "interface-off",
             "lab: { on: lab, at: 10.3.0.1 }",
@@ -374,6 +384,8 @@ class CheckerTest {
             "never-met",
             BUYS,
             rule("accept: the till buys, from: till, to: web, service: http") + BUYS),
+        byHand(
+            "never-met", BUYS, rule("accept: manage, from: shop, to: edge, service: ssh") + BUYS),
         byHand("resolver-fails", "at: 10.1.0.53, listens: domain", "at: 10.1.0.53, listens: ntp"),
         byHand("open-otherwise administration-offered", END, END.replace("drop", "accept")),
         byHand(
@@ -487,6 +499,53 @@ class CheckerTest {
     assertThat(check(clean)).extracting(Finding::code).containsExactly(Code.ACCEPTANCE_UNUSED);
     String off = clean.replace("web: { on", "web: { off: true, on");
     assertThat(check(off)).extracting(Finding::code).containsExactly(Code.HOST_OFF);
+  }
+
+  @Test
+  void aServiceThatNobodyReachedIsNotTaken() throws Exception {
+    String itself =
+        "      to itself:\n        guards: { to: device }\n        rules:\n"
+            + "          - { accept: the shop, from: shop }\n        otherwise: drop\n";
+    String[] taking = {
+      "at: 192.0.2.67 ssh", "at: uplink ssh", SSH, "{ service: ssh, from: [shop, partner] }"
+    };
+    String taken = edited(List.of(taking));
+    assertThat(codes(check(taken))).containsExactly("own-service-taken");
+    assertThat(codes(check(taken.replace(END, END + itself)))).doesNotContain("own-service-taken");
+  }
+
+  /** Who is kept in takes no address of a pool. */
+  @Test
+  void aPoolIsCountedForThoseWhoUseIt() throws Exception {
+    String both =
+        edited(List.of("from: files\n        leaving", "from: [files, bench]\n        leaving"));
+    assertThat(codes(check(both))).containsExactly("sharing-left-out");
+    assertThat(codes(check(both.replace("works to internet: accept, otherwise", "otherwise"))))
+        .containsExactly("sources-not-let-out");
+  }
+
+  @Test
+  void rulesCrossOnlyWhereTheirPacketsCome() throws Exception {
+    String pests = rule("drop: pests, from: 203.0.113.0/25, to: edge");
+    String manage = rule("accept: manage, to: edge, service: ssh");
+    String both = edited(List.of(BUYS, pests + manage + BUYS));
+    assertThat(check(both))
+        .noneMatch(each -> each.code() == Code.RULES_CROSS)
+        .anyMatch(each -> each.message().contains("filters only what passes through edge"));
+    // Who logs and who does not do the same.
+    String some = "          - { accept: some, from: 203.0.113.0/25, service: https }\n";
+    assertThat(codes(check(edited(List.of(BUYS, some + BUYS))))).doesNotContain("rules-cross");
+  }
+
+  @Test
+  void whatIsSpokenOutsideIsInTheClearWhateverItsPortInside() throws Exception {
+    String[] ftp = {
+      "listens: ssh", "listens: 2121/tcp",
+      "192.0.2.67 ssh\n        becomes: files", "192.0.2.67 ftp\n        becomes: files 2121",
+      "            service: ssh\n", "            service: 2121/tcp\n"
+    };
+    assertThat(codes(check(edited(List.of(ftp)))))
+        .containsExactly("clear-text-offered", "transfer-not-helped");
   }
 
   private List<Finding> check(String text) throws Exception {

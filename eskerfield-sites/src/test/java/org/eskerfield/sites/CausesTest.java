@@ -155,10 +155,83 @@ class CausesTest {
           + "      otherwise: drop\n";
   private static final String ROUTED = "    routed: { to: 192.0.2.64/28, via: 203.0.113.33 }\n";
 
+  private static final Path DEMO = Path.of("../demo");
+  private static final Path WHOLE = Path.of("src/test/resources/org/eskerfield/sites/whole");
+
+  private static Arguments elsewhere(Path file, String causes, String ask, String... edits) {
+    return Arguments.of(file, causes, ask, List.of(edits));
+  }
+
+  static Stream<Arguments> otherSites() {
+    return Stream.of(
+        // The rule is missing, and one host alone is open to the sender.
+        elsewhere(
+            DEMO.resolve("skerry.site.yaml"),
+            "translation-missing",
+            "contractor 198.51.100.140 1502/tcp",
+            "      - destination: ramp controller\n        arriving: uplink\n        at: uplink 1502/tcp\n"
+                + "        becomes: ramp 502\n"
+                + "        note: the address may change; the contractor calls before each visit\n",
+            ""),
+        // The rule leads out by the wrong side.
+        elsewhere(
+            WHOLE.resolve("partners.site.yaml"),
+            "wrong-interface",
+            "clerk 10.1.0.103 ipp",
+            "becomes: 10.8.0.101\n        leaving: two",
+            "becomes: 10.8.0.101\n        leaving: ours"),
+        // The link of the sender is down.
+        elsewhere(
+            WHOLE.resolve("partners.site.yaml"),
+            "interface-down",
+            "printer-one 10.8.0.101 https",
+            "one: { on: one, at: 10.8.0.1 }",
+            "one: { on: one, at: 10.8.0.1, state: no link }"),
+        // A rule for this very address is disabled, and another address would do as well.
+        elsewhere(
+            WHOLE.resolve("carriers.site.yaml"),
+            "translation-missing",
+            "friend 198.51.100.1 https",
+            "{ destination: by the slow one,",
+            "{ disabled: true, destination: by the slow one,"),
+        // The carrier routes a block to nobody: on the way there, and on the way back.
+        elsewhere(
+            WHOLE.resolve("carriers.site.yaml"),
+            "address-not-routed ?",
+            "friend 2001:db8:1::7 https",
+            "203.0.113.1, 2001:db8:f::1]",
+            "203.0.113.1, '2001:db8:f::11']"),
+        elsewhere(
+            DEMO.resolve("gauges.site.yaml"),
+            "address-not-routed ?",
+            "gauge-1 hydrographic 8883/tcp",
+            "via: 203.0.113.33 }",
+            "via: 203.0.113.34 }"),
+        // Nobody is there to be a gateway.
+        elsewhere(
+            DEMO.resolve("gauges.site.yaml"),
+            "route-missing ?",
+            "gauge-1 hydrographic 8883/tcp",
+            "      plant:  { on: plant, at: 10.44.60.1 }\n",
+            ""));
+  }
+
+  @ParameterizedTest(name = "{1} {2}")
+  @MethodSource("otherSites")
+  void aFailureElsewhereHasItsCauses(Path file, String causes, String ask, List<String> edits)
+      throws Exception {
+    assertCauses(Files.readString(file), causes, ask, edits);
+  }
+
   @ParameterizedTest(name = "{0} {1}")
   @MethodSource("rows")
   void aFailureHasItsCauses(String causes, String ask, List<String> edits) throws Exception {
     String text = Files.readString(WORKING).split("\nexpect:")[0] + "\n";
+    assertCauses(text, causes, ask, edits);
+  }
+
+  private static void assertCauses(String text, String causes, String ask, List<String> edits)
+      throws Exception {
     for (int i = 0; i < edits.size(); i += 2) {
       assertThat(text).contains(edits.get(i));
       text = text.replace(edits.get(i), edits.get(i + 1));

@@ -30,6 +30,7 @@ final class Devices extends ByAddress<Device> {
           known.computeIfAbsent(own.network().name(), name -> new ArrayList<>(1)).add(own);
         }
       }
+      known.replaceAll((name, on) -> List.copyOf(on));
       onNetworks = known;
     }
     return known.getOrDefault(network.name(), List.of());

@@ -145,11 +145,10 @@ final class Offers {
 
   private void judge(InwardRule rule, PacketSet kept, String howMuch) {
     boolean outside = rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
-    PacketSet meant = check.preferring(kept, check.addresses(senders(rule)));
+    PacketSet sent = check.preferring(kept, outside ? check.strangers() : AddressSet.NONE);
+    PacketSet meant = check.preferring(sent, check.addresses(senders(rule)));
     PacketSet preferred =
-        outside
-            ? check.preferring(check.preferring(meant, check.strangers()), check.describedOutside())
-            : check.preferring(meant, insiders(rule));
+        check.preferring(meant, outside ? check.describedOutside() : insiders(rule));
     Attempt attempt = check.attempt(preferred.sample());
     Conversation sample = check.traced(attempt);
     if (sample == null) {

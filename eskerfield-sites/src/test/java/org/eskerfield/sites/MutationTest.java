@@ -13,8 +13,10 @@ import java.util.ArrayList;
 import java.util.Collections;
 import java.util.EnumSet;
 import java.util.HashSet;
+import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Map;
 import java.util.Random;
 import java.util.Set;
 import java.util.TreeSet;
@@ -91,6 +93,19 @@ class MutationTest {
   private final Set<String> unsaid = new TreeSet<>();
   private final Set<String> noise = new TreeSet<>();
 
+  /** The healthy sites by name: written ones, and some that are drawn. */
+  static Map<String, String> healthy() throws IOException {
+    Map<String, String> all = new LinkedHashMap<>();
+    int drawn = Integer.getInteger("drawn", 3);
+    for (int i = 0; i < drawn; i++) {
+      all.put("drawn " + i, DrawnBusiness.text(Integer.getInteger("drawn.first", 0) + i));
+    }
+    for (Path path : Boolean.getBoolean("drawn.only") ? List.<Path>of() : HEALTHY) {
+      all.put(path.getFileName().toString(), Files.readString(path));
+    }
+    return all;
+  }
+
   private static Path resource(String name) {
     return Path.of("src/test/resources/org/eskerfield/sites/" + name + ".site.yaml");
   }
@@ -98,17 +113,17 @@ class MutationTest {
   @Test
   void whatASlipBreaksIsSaid() throws Exception {
     int most = Integer.getInteger("mutations", 3);
-    for (Path path : HEALTHY) {
-      String text = Files.readString(path);
+    for (Map.Entry<String, String> site : healthy().entrySet()) {
+      String text = site.getValue();
       String promised = "expect:\n" + Promises.of(read(text).site());
       text = Mutations.without(text, "expect");
       SiteFile healthy = read(text + promised);
       List<Finding> known = findings(healthy);
-      assertThat(known).as("%s", path).noneMatch(f -> f.code() == Code.EXPECTATION_FAILS);
+      assertThat(known).as("%s", site.getKey()).noneMatch(f -> f.code() == Code.EXPECTATION_FAILS);
       List<Mutations.Mutation> slips = new ArrayList<>(Mutations.of(text));
       Collections.shuffle(slips, new Random(21));
       for (Mutations.Mutation slip : slips.subList(0, Math.min(most, slips.size()))) {
-        judge(path.getFileName() + ": " + slip.what(), slip.text() + promised, healthy, known);
+        judge(site.getKey() + ": " + slip.what(), slip.text() + promised, healthy, known);
       }
     }
     System.out.printf(
@@ -176,7 +191,7 @@ class MutationTest {
     private final Tracer tracer;
     private final Set<String> lines = new TreeSet<>();
 
-    /** One of each network, and everybody outside. */
+    /** One of each network, who manages devices, and everybody outside. */
     private final List<Host> senders = new ArrayList<>();
 
     /** What others offer, which must not be had where it is not. */
@@ -189,11 +204,19 @@ class MutationTest {
       Set<Object> seen = new HashSet<>();
       for (Host host : site.hosts().values()) {
         offered.addAll(probes(host.listens()));
-        if (host.isOutside() || seen.add(host.networks())) {
+        if (host.isOutside() || isManager(host) || seen.add(host.networks())) {
           senders.add(host);
         }
       }
       this.others = offered.stream().limit(1).toList();
+    }
+
+    /** Whether a device serves the host by name. */
+    private boolean isManager(Host host) {
+      return site.devices().values().stream()
+          .flatMap(device -> device.services().stream())
+          .flatMap(own -> own.from().stream())
+          .anyMatch(term -> term.text().equals(host.name()));
     }
 
     static String of(Site site) {
@@ -226,7 +249,9 @@ class MutationTest {
       Prefix block = rule.block();
       if (block == null || !rule.isStateless()) {
         if (block != null) {
-          to(block.first(), rule.services());
+          Host inside = site.hostAt(rule.internalBlock().first());
+          boolean named = !rule.services().isEmpty() || inside == null;
+          to(block.first(), named ? rule.services() : inside.listens());
         }
         return;
       }

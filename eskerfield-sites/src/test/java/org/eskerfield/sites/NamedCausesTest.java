@@ -3,11 +3,10 @@ package org.eskerfield.sites;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
-import java.nio.file.Files;
-import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.Collections;
 import java.util.List;
+import java.util.Map;
 import java.util.Random;
 import java.util.Set;
 import java.util.TreeSet;
@@ -18,6 +17,8 @@ import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Attempt;
@@ -41,8 +42,8 @@ class NamedCausesTest {
   @Test
   void whatIsNamedIsWhatHasToChange() throws Exception {
     int most = Integer.getInteger("causes", 3);
-    for (Path path : MutationTest.HEALTHY) {
-      String text = Files.readString(path);
+    for (Map.Entry<String, String> site : MutationTest.healthy().entrySet()) {
+      String text = site.getValue();
       String promised = "expect:\n" + MutationTest.Promises.of(MutationTest.read(text).site());
       text = Mutations.without(text, "expect");
       List<Mutations.Mutation> slips = new ArrayList<>(Mutations.of(text));
@@ -52,7 +53,7 @@ class NamedCausesTest {
         if (damaged == most) {
           break;
         }
-        damaged += judge(path.getFileName() + ": " + slip.what(), slip.text() + promised) ? 1 : 0;
+        damaged += judge(site.getKey() + ": " + slip.what(), slip.text() + promised) ? 1 : 0;
       }
     }
     System.out.printf(
@@ -124,13 +125,20 @@ class NamedCausesTest {
     for (Change change : obstacles.get(at).cure().assumed()) {
       for (int i = 0; i < obstacles.size(); i++) {
         for (Change other : obstacles.get(i).cure().assumed()) {
-          if (i != at && other.object().place().equals(change.object().place())) {
+          boolean same = other.object().place().equals(change.object().place());
+          if (i != at && (same || isFilterOf(change.object(), other.object()))) {
             return true;
           }
         }
       }
     }
     return false;
+  }
+
+  private static boolean isFilterOf(Placed list, Placed host) {
+    return host instanceof Host owner
+        && owner.filter() != null
+        && owner.filter().place().equals(list.place());
   }
 
   private static String told(Diagnosis diagnosis) {

@@ -25,6 +25,7 @@ import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.PacketSet.Box;
+import org.eskerfield.set.ServiceWords.Part;
 import org.eskerfield.words.Some;
 import org.jspecify.annotations.Nullable;
 
@@ -36,17 +37,24 @@ import org.jspecify.annotations.Nullable;
  * What is left is a short list of lines, each true of all its packets.
  */
 public final class PacketWords {
+  private static final Box.Interval ALL = new Box.Interval(0, -1);
+
   private static final int MOST_BOXES = 5_000;
+
+  /** Over how many /64 a part of each is told one by one. */
+  private static final int MOST_TEETH = 1_024;
+
   private static final int MOST_LINES = 8;
   private static final int MOST_NAMES = 8;
 
   /** How much of something wide may be missing that is told by its name. */
   private static final int MOST_MISSING = 6;
 
-  private static final String OTHERS = "other protocols";
-
   /** From whom to whom, for which services; parts that agree but in one of these become one. */
-  private record Line(AddressSet from, AddressSet to, Set<String> what, String when) {}
+  private record Line(AddressSet from, AddressSet to, Set<Part> what, String when) {}
+
+  /** A box but for its sources, and what is to be said of all of it. */
+  private record Rest(Map<Dimension, Box.Interval> intervals, String when) {}
 
   private final Site site;
   private final AddressSet outside;
@@ -101,21 +109,20 @@ public final class PacketWords {
   public List<String> of(PacketSet packets) {
     List<Box> boxes = packets.boxes(MOST_BOXES + 1);
     boolean cut = boxes.size() > MOST_BOXES;
-    Map<Map<Dimension, Box.Interval>, AddressSet> sources = new LinkedHashMap<>();
+    Map<Rest, AddressSet> sources = new LinkedHashMap<>();
     for (Box box : boxes) {
       Map<Dimension, Box.Interval> rest = new LinkedHashMap<>(box.intervals());
       rest.remove(Dimension.SOURCE);
       rest.remove(Dimension.SOURCE_HIGH);
       AddressSet from = addresses(box, Dimension.SOURCE_HIGH, Dimension.SOURCE);
-      sources.merge(rest, from, AddressSet::union);
+      sources.merge(new Rest(rest, restriction(box)), from, AddressSet::union);
     }
     List<Line> lines = new ArrayList<>();
     sources.forEach(
         (rest, from) -> {
-          Box box = new Box(rest);
+          Box box = new Box(rest.intervals);
           AddressSet to = addresses(box, Dimension.DESTINATION_HIGH, Dimension.DESTINATION);
-          String when = rest.containsKey(Dimension.TIME) ? "at some times" : "";
-          lines.add(new Line(from, to, Set.of(service(box)), when));
+          lines.add(new Line(from, to, Set.of(Part.of(box)), rest.when));
         });
     // Sets are joined before they are told, so that each is told as a whole.
     List<Line> told =
@@ -131,7 +138,7 @@ public final class PacketWords {
               + " to "
               + receivers(line.to)
               + ", "
-              + services(line)
+              + ServiceWords.of(line.what)
               + when);
     }
     if (cut || told.size() > MOST_LINES) {
@@ -149,39 +156,67 @@ public final class PacketWords {
   }
 
   private static Line joined(Line one, Line other) {
-    Set<String> what = new LinkedHashSet<>(one.what);
+    Set<Part> what = new LinkedHashSet<>(one.what);
     what.addAll(other.what);
     return new Line(one.from.union(other.from), one.to.union(other.to), what, one.when);
-  }
-
-  private static String services(Line line) {
-    List<String> what = new ArrayList<>(line.what);
-    if (what.contains(OTHERS)) {
-      what.removeIf(value -> value.startsWith("protocol "));
-    }
-    return Some.of(what, MOST_NAMES);
   }
 
   private static AddressSet addresses(Box box, Dimension upper, Dimension lower) {
     boolean asked =
         box.intervals().containsKey(Dimension.FAMILY) || box.intervals().containsKey(lower);
-    return asked ? AddressSet.of(List.of(range(box, upper, lower))) : AddressSet.ALL;
+    return asked ? AddressSet.of(ranges(box, upper, lower)) : AddressSet.ALL;
   }
 
-  private static AddressRange range(Box box, Dimension upper, Dimension lower) {
-    Box.Interval family = box.intervals().get(Dimension.FAMILY);
-    boolean six = family != null && family.first() == 1;
-    Box.Interval low = box.intervals().get(lower);
-    Box.Interval high = box.intervals().get(upper);
-    if (six) {
-      return new AddressRange(
-          new Address(Family.IPV6, high == null ? 0 : high.first(), low == null ? 0 : low.first()),
-          new Address(Family.IPV6, high == null ? -1 : high.last(), low == null ? -1 : low.last()));
+  /** The addresses of a box; of a wide comb of them, from its first to its last. */
+  private static List<AddressRange> ranges(Box box, Dimension upper, Dimension lower) {
+    Box.Interval low = box.intervals().getOrDefault(lower, ALL);
+    if (!isSix(box)) {
+      long top = low.last() == -1 ? 0xffff_ffffL : low.last();
+      return List.of(
+          new AddressRange(
+              new Address(Family.IPV4, 0, low.first()), new Address(Family.IPV4, 0, top)));
     }
-    long top = low == null || low.last() == -1 ? 0xffff_ffffL : low.last();
-    return new AddressRange(
-        new Address(Family.IPV4, 0, low == null ? 0 : low.first()),
-        new Address(Family.IPV4, 0, top));
+    Box.Interval high = box.intervals().getOrDefault(upper, ALL);
+    if (!isComb(box, upper, lower) || isWideComb(box, upper, lower)) {
+      return List.of(
+          new AddressRange(
+              new Address(Family.IPV6, high.first(), low.first()),
+              new Address(Family.IPV6, high.last(), low.last())));
+    }
+    List<AddressRange> teeth = new ArrayList<>();
+    for (long i = 0; i <= high.last() - high.first(); i++) {
+      teeth.add(
+          new AddressRange(
+              new Address(Family.IPV6, high.first() + i, low.first()),
+              new Address(Family.IPV6, high.first() + i, low.last())));
+    }
+    return teeth;
+  }
+
+  /** Whether the IPv6 addresses of a box are parts of several /64, not one after the other. */
+  private static boolean isComb(Box box, Dimension upper, Dimension lower) {
+    Box.Interval high = box.intervals().getOrDefault(upper, ALL);
+    return isSix(box) && box.intervals().containsKey(lower) && high.first() != high.last();
+  }
+
+  private static boolean isSix(Box box) {
+    Box.Interval family = box.intervals().get(Dimension.FAMILY);
+    return family != null && family.first() == 1;
+  }
+
+  private static boolean isWideComb(Box box, Dimension upper, Dimension lower) {
+    Box.Interval high = box.intervals().getOrDefault(upper, ALL);
+    return isComb(box, upper, lower)
+        && Long.compareUnsigned(high.last() - high.first(), MOST_TEETH) >= 0;
+  }
+
+  /** What is true of some of the packets of a box only, as it is told. */
+  private static String restriction(Box box) {
+    boolean part =
+        isWideComb(box, Dimension.SOURCE_HIGH, Dimension.SOURCE)
+            || isWideComb(box, Dimension.DESTINATION_HIGH, Dimension.DESTINATION);
+    boolean times = box.intervals().containsKey(Dimension.TIME);
+    return times ? "at some times" : part ? "in part" : "";
   }
 
   // Names.
@@ -215,7 +250,7 @@ public final class PacketWords {
         int not = missing.ranges().size();
         if (not <= MOST_MISSING && not < there) {
           names.add(
-              (carried ? "the internet" : "addresses that are not on the internet")
+              (carried ? "the internet" : "private and special addresses of no network here")
                   + over
                   + (missing.isEmpty() ? "" : " (but for " + named(missing) + ")"));
           rest = rest.intersection(whole.complement());
@@ -289,32 +324,5 @@ public final class PacketWords {
       owner = network.carrier().contains(address) ? "the carrier of " + network.name() : owner;
     }
     return owner == null ? text : owner + " (" + text + ")";
-  }
-
-  private static String service(Box box) {
-    Box.Interval protocol = box.intervals().get(Dimension.PROTOCOL);
-    Box.Interval ports = box.intervals().get(Dimension.DESTINATION_PORT);
-    String from = sourcePorts(box);
-    if (protocol == null || protocol.first() != protocol.last()) {
-      return (protocol == null ? "every service" : OTHERS) + from;
-    }
-    int number = (int) protocol.first();
-    if (Protocol.isIcmp(number)) {
-      return "ping" + from;
-    }
-    if (ports == null) {
-      return Protocol.name(number) + from;
-    }
-    int last = ports.last() == -1 ? PortSet.HIGHEST : (int) ports.last();
-    return PortSet.range((int) ports.first(), last) + "/" + Protocol.name(number) + from;
-  }
-
-  private static String sourcePorts(Box box) {
-    Box.Interval ports = box.intervals().get(Dimension.SOURCE_PORT);
-    if (ports == null) {
-      return "";
-    }
-    int last = ports.last() == -1 ? PortSet.HIGHEST : (int) ports.last();
-    return " from port " + PortSet.range((int) ports.first(), last);
   }
 }

@@ -16,6 +16,7 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
@@ -96,7 +97,8 @@ public record ChangedFates(
     private final Map<String, List<Piece>> found = new LinkedHashMap<>();
     private int kinds;
 
-    private record Piece(PacketSet packets, Origin origin, PacketSet.Member sample) {}
+    private record Piece(
+        PacketSet packets, Origin origin, PacketSet.Member sample, boolean answered) {}
 
     Search(Site before, Site after) {
       this.before = before;
@@ -157,7 +159,7 @@ public record ChangedFates(
         if (!isSame(was, is)) {
           found
               .computeIfAbsent(key(was, is), k -> new ArrayList<>())
-              .add(new Piece(cell, origin, sample));
+              .add(new Piece(cell, origin, sample, is.trace().outcome() == Outcome.ANSWERED));
         }
       }
       return true;
@@ -219,22 +221,34 @@ public record ChangedFates(
       return end == null ? "" : end.address() + " " + end.port();
     }
 
-    /** Changes that are told as one: the same ends, for the same rules that come or go. */
+    /**
+     * Changes that are told as one: the same ends, for the same rules that come or go. Where only
+     * the sender looks otherwise, or other rules decide, how it ends does not part them.
+     */
     private static String key(Fate was, Fate is) {
       List<String> removed = new ArrayList<>(was.rules());
       removed.removeAll(is.rules());
       List<String> fresh = new ArrayList<>(is.rules());
       fresh.removeAll(was.rules());
+      ChangedFate.Kind kind = ChangedFate.kind(was.trace(), is.trace());
       StringBuilder key = new StringBuilder();
-      key.append(ChangedFate.kind(was.trace(), is.trace())).append(' ');
-      key.append(was.trace().outcome()).append(' ').append(is.trace().outcome());
-      key.append(' ').append(removed).append(' ').append(fresh);
+      key.append(kind).append(' ').append(removed).append(' ').append(fresh);
+      if (kind == ChangedFate.Kind.OTHER_LOOK && was.seen() != null && is.seen() != null) {
+        return key.append(address(was.trace())).append(' ').append(address(is.trace())).toString();
+      } else if (kind == ChangedFate.Kind.OTHER_LOOK || kind == ChangedFate.Kind.OTHER_WAY) {
+        return key.toString();
+      }
+      key.append(' ').append(was.trace().outcome()).append(' ').append(is.trace().outcome());
       if (removed.isEmpty() && fresh.isEmpty()) {
         // No rule comes or goes: a host, a route or an address changes it.
         key.append(last(was.trace())).append(' ').append(last(is.trace()));
         key.append(name(was.trace())).append(' ').append(name(is.trace()));
       }
       return key.toString();
+    }
+
+    private static String address(Trace trace) {
+      return Objects.requireNonNull(trace.seenAs()).address().toString();
     }
 
     private static String name(Trace trace) {
@@ -250,10 +264,12 @@ public record ChangedFates(
 
     private ChangedFate change(List<Piece> pieces) {
       List<PacketSet> sets = new ArrayList<>();
-      Piece chosen = pieces.get(0);
+      List<Piece> likely = new ArrayList<>(pieces);
+      likely.sort(Comparator.comparing(piece -> !piece.answered)); // a sample is to succeed
+      Piece chosen = likely.get(0);
       PacketSet.Member sample = chosen.sample;
       boolean named = false;
-      for (Piece piece : pieces) {
+      for (Piece piece : likely) {
         sets.add(piece.packets);
         PacketSet.Member better = named ? null : named(piece);
         if (better != null) {

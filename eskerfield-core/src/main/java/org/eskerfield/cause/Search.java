@@ -124,10 +124,30 @@ final class Search {
         }
       }
     }
+    Way elsewhere = wide ? elsewhere(way, obstacle) : null;
+    if (elsewhere != null) {
+      beyond.add(0, elsewhere);
+    }
     if (beyond.isEmpty() && way.next.mended() != null) {
       beyond.add(way(way.next.mended(), with(way.steps, new Step(obstacle, null))));
     }
     return beyond;
+  }
+
+  /** With a rule that leads to the one other host to whom everything is open; null if none is. */
+  private @Nullable Way elsewhere(Way way, Obstacle obstacle) {
+    Way only = null;
+    for (Cure cure : Elsewhere.cures(way.site, way.now)) {
+      Way then =
+          way(Changes.on(way.site, cure.assumed()), with(way.steps, new Step(obstacle, cure)));
+      if (goal.test(then.now)) {
+        if (only != null) {
+          return null; // of several only a person can tell which one is meant
+        }
+        only = then;
+      }
+    }
+    return only;
   }
 
   /** Whether mending did not help: the same thing stands at the same place again. */
@@ -275,10 +295,12 @@ final class Search {
 
   /** What is named as the cause is what was changed. */
   private static Obstacle attributed(Obstacle obstacle, Cure cure) {
-    Placed changed =
-        cure.changes().size() == 1 && cure.changes().get(0) instanceof Change.Alter alter
-            ? alter.object()
-            : null;
+    Change only = cure.changes().size() == 1 ? cure.changes().get(0) : null;
+    Obstacle elsewhere = Elsewhere.blamed(obstacle, only);
+    if (elsewhere != null) {
+      return elsewhere;
+    }
+    Placed changed = only instanceof Change.Alter alter ? alter.object() : null;
     boolean port =
         obstacle.cause() == Cause.WRONG_SERVICE || obstacle.cause() == Cause.NOTHING_LISTENS;
     return port

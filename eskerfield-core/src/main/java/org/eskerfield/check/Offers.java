@@ -9,34 +9,25 @@ import java.util.Objects;
 import org.eskerfield.cause.Cause;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
-import org.eskerfield.cause.TranslationCures;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
-import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.External;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
-import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
-import org.eskerfield.model.StaticRuleBuilder;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Step;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Icmp;
-import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
-import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
@@ -101,6 +92,9 @@ final class Offers {
     }
     if (letIn.isEmpty() && rule.isStateless()) {
       return; // it is for those who go out as well; whom it lets in, the lists may well not say
+    }
+    if (new WrongHost(check).inspect(rule, taken)) {
+      return;
     }
     AddressSet inner = AddressSet.ofPrefixes(List.of(rule.internalBlock()));
     if (letIn.isEmpty() && rule.services().isEmpty() && check.sendsBy(device, rule, inner)) {
@@ -441,7 +435,7 @@ final class Offers {
         disabled != null
             ? Cure.of(
                 "enable " + Labels.of(disabled), new Change.Alter(disabled, disabled.enabled()))
-            : cure(device, rule, accepted));
+            : new LeadingCures(check).cure(device, rule, accepted));
   }
 
   private @Nullable TranslationRule disabledFor(Device device, PacketSet accepted) {
@@ -450,119 +444,6 @@ final class Offers {
           && accepted.meets(
               check.space.destinations(AddressSet.ofPrefixes(List.of(rule.internalBlock()))))) {
         return rule;
-      }
-    }
-    return null;
-  }
-
-  /** A rule at an address that is free for this service. */
-  private Cure cure(Device device, AccessRule rule, PacketSet accepted) {
-    PacketSet.Member one = accepted.sample();
-    Interface own = Sides.outer(device);
-    Address external = own == null ? null : own.address(Family.IPV4);
-    if (one == null || own == null || external == null) {
-      return Cure.of("take the rule away", new Change.Remove(rule));
-    }
-    Packet packet = one.packet();
-    DestinationRule near = forOtherProtocol(device, packet);
-    if (near != null) {
-      PortSet ports = near.services().get(0).service().parts().get(0).ports();
-      ServicePart part = new ServicePart(packet.protocol, ports, Icmp.NO_TYPE);
-      return Cure.of(
-          "let " + Labels.of(near) + " take " + Protocol.name(packet.protocol),
-          new Change.Alter(near, near.withServices(List.of(ServiceTerm.of(part)))));
-    }
-    Cure ported = ported(device, packet);
-    if (ported != null) {
-      return ported;
-    }
-    Host host = check.site.hostAt(packet.destination());
-    Address inside = packet.destination();
-    AddressTerm to = host == null ? AddressTerm.of(inside) : AddressTerm.of(host);
-    List<? extends TranslationRule> others =
-        device.inward().isEmpty() ? device.translation() : device.inward();
-    if (!Protocol.hasPorts(packet.protocol)) {
-      Address free = new Externals(check).free(device, own);
-      if (free == null) {
-        return Cure.byHand(
-            "give " + to.text() + " an external address of its own with a static rule");
-      }
-      TranslationRule fixed =
-          StaticRuleBuilder.builder()
-              .name(rule.name())
-              .facing(InterfaceTerm.of(own))
-              .external(External.of(free))
-              .internal(to)
-              .internalBlock(Prefix.of(inside))
-              .place(Place.IN_CODE)
-              .build();
-      return Cure.of(
-          "give it an external address of its own", Change.Add.first(device, fixed, others));
-    }
-    NameAnswers names = new NameAnswers(check);
-    DestinationRule takenIn =
-        names
-            .told(own, packet)
-            .name(rule.name())
-            .facing(InterfaceTerm.of(own))
-            .internal(to)
-            .internalBlock(Prefix.of(inside))
-            .internalPorts(PortSet.of(packet.destinationPort))
-            .place(Place.IN_CODE)
-            .build();
-    boolean atInterface = takenIn.external().ofInterface() != null;
-    return Cure.of(
-        "lead it there with a destination rule",
-        Change.Add.first(
-            device, atInterface ? takenIn : takenIn.withHairpin(names.hairpinOf(device)), others));
-  }
-
-  /**
-   * The port corrected in a rule that leads to the same address, at a port where nothing listens
-   * and that nobody lets in; null where there is none.
-   */
-  private @Nullable Cure ported(Device device, Packet packet) {
-    Host host = check.site.hostAt(packet.destination());
-    for (InwardRule rule : device.inward()) {
-      boolean there =
-          !rule.disabled()
-              && !rule.services().isEmpty()
-              && rule.internalBlock().contains(packet.destination())
-              && host != null
-              && host.listens().stream()
-                  .noneMatch(
-                      own ->
-                          inside(rule).stream().anyMatch(t -> t.service().overlaps(own.service())));
-      Cure cure =
-          there
-              ? rule.by(
-                  fixed -> null,
-                  to -> TranslationCures.ported(to, packet.destinationPort),
-                  prefix -> null)
-              : null;
-      if (cure != null && TranslationCures.onlyPort(rule.services(), packet.protocol) != null) {
-        return cure;
-      }
-    }
-    return null;
-  }
-
-  /** A rule that leads to the same port of the same address, but over the other protocol. */
-  private static @Nullable DestinationRule forOtherProtocol(Device device, Packet packet) {
-    for (InwardRule rule : device.inward()) {
-      DestinationRule to = rule.by(fixed -> null, destination -> destination, prefix -> null);
-      if (to != null
-          && !to.disabled()
-          && to.internalBlock().contains(packet.destination())
-          && to.services().size() == 1
-          && to.services().get(0).service().parts().size() == 1) {
-        ServicePart part = to.services().get(0).service().parts().get(0);
-        boolean same =
-            part.ports().size() == 1
-                && to.internalPort(part.ports().first()) == packet.destinationPort;
-        if (same && part.protocol() != packet.protocol && Protocol.hasPorts(part.protocol())) {
-          return to;
-        }
       }
     }
     return null;

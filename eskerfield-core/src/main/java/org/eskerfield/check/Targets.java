@@ -121,7 +121,7 @@ final class Targets {
           null,
           Cure.of("switch it on, and say so", new Change.Alter(host, host.withOff(false))));
     }
-    if (!rule.services().isEmpty()) {
+    if (!rule.services().isEmpty() && !check.has(Code.NOTHING_LISTENS, rule)) {
       listens(device, rule, host, to);
     }
   }

@@ -186,6 +186,51 @@ class OfferVerbTest {
     assertThat(Files.readString(site)).isEqualTo(before);
   }
 
+  /** The same site over both families. */
+  private static final String BOTH =
+      "10.2.0.0/24 => [10.2.0.0/24, '2001:db8:2::/64']"
+          + " & at: 10.2.0.7 => at: [10.2.0.7, '2001:db8:2::7']"
+          + " & on: dmz, at: 10.2.0.1 => on: dmz, at: [10.2.0.1, '2001:db8:2::1']"
+          + " & 203.0.113.32/28 => [203.0.113.32/28, '2001:db8:1::/64']"
+          + " & carrier: 203.0.113.46 => carrier: [203.0.113.46, '2001:db8:1::1'],"
+          + " routed: { to: '2001:db8:2::/64', via: '2001:db8:1::2' }"
+          + " & on: link, at: 203.0.113.33 => on: link, at: [203.0.113.33, '2001:db8:1::2']"
+          + " & - { to: any, via: 203.0.113.46 } => - { to: any, via: 203.0.113.46 };"
+          + "      - { to: any, via: '2001:db8:1::1' }";
+
+  /** Of a host of both families, one is opened, and shut again: the one that was asked for. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      quoteCharacter = '"',
+      value = {
+        "web https --from any | - accept: web https to: 10.2.0.7 service: https log: true expect:"
+            + " - from: partner to: 203.0.113.33:443 service: tcp outcome: answered by web",
+        "2001:db8:2::7 https --from any | - accept: web https to: '2001:db8:2::7' service: https"
+            + " log: true expect: - from: '2001:db8::1' to: '2001:db8:2::7' service: 443/tcp"
+            + " outcome: answered by web",
+        "2001:db8:2::7 https,8080/tcp --from 2001:db8:9::/48 | - accept: web https"
+            + " from: '2001:db8:9::/48' to: '2001:db8:2::7' service: https log: true"
+            + " - accept: web 8080/tcp from: '2001:db8:9::/48' to: '2001:db8:2::7' service: 8080/tcp"
+            + " log: true expect: - from: '2001:db8:9::1' to: '2001:db8:2::7' service: 443/tcp",
+      })
+  void oneFamilyOfTwoIsOfferedAndWithdrawn(String call, String added) throws Exception {
+    anOfferFitsTheDeviceAndIsTakenBackWithoutATrace(BOTH, call, added);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "--at 8443 | over IPv6 no port is translated",
+        "--at 2001:db8:2::8 | web is reached at 2001:db8:2::7 over IPv6, not at 2001:db8:2::8",
+        "--static | over IPv6 web has an address of its own already",
+        "--hairpin lan | over IPv6 insiders use the address that everybody uses",
+      })
+  void whatOnlyTranslationCouldDoIsRefusedOverIPv6(String option, String why) throws Exception {
+    whatAKindOfDeviceCannotDoIsRefused(BOTH, "2001:db8:2::7 https --from any " + option, why);
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',
@@ -200,7 +245,7 @@ class OfferVerbTest {
         "- { to: any, via: 203.0.113.46 } => - { to: 10.9.0.0/16, via: 10.1.0.5 }"
             + " | web https --from any | edge knows no way from web to the outside; add a route",
         "at: 10.2.0.7 => at: '2001:db8::7' & 10.2.0.0/24 => [10.2.0.0/24, '2001:db8::/64']"
-            + " | web https --from any | web has no IPv4 address; let an access rule accept it",
+            + " | web https --from any | web has no gateway, so its replies would go nowhere; name one",
         "at: 10.2.0.7 => at: 10.2.0.7;    gateway: 10.2.0.99 | web https --from any"
             + " | there is no device of the site at 10.2.0.99; correct the gateway",
         "203.0.113.32/28 => 203.0.113.32/30 & 203.0.113.46 => 203.0.113.34"

@@ -85,6 +85,14 @@ public final class Sentences {
     };
   }
 
+  /** Whom a rule leads to: the one of his addresses that it translates. */
+  private String inside(InwardRule rule) {
+    AddressTerm term = rule.internal();
+    return term.kind() == AddressTerm.Kind.HOST
+        ? term.text() + " (" + rule.internalBlock().first() + ")"
+        : who(term);
+  }
+
   private String who(List<AddressTerm> terms, String nobody) {
     List<String> texts = new ArrayList<>();
     terms.forEach(term -> texts.add(who(term)));
@@ -231,7 +239,7 @@ public final class Sentences {
         .append(", ")
         .append(what(rule.services()));
     out.append(rule.from().isEmpty() ? "" : ", from " + who(rule.from(), ""));
-    out.append(", go to ").append(who(rule.internal()));
+    out.append(", go to ").append(inside(rule));
     out.append(rule.internalPorts() == null ? "" : ", port " + rule.internalPorts());
     out.append('.');
     DestinationRule.Sources sources = rule.sources();
@@ -256,7 +264,7 @@ public final class Sentences {
             : ", "
                 + what(rule.services())
                 + (rule.internalPorts() == null ? "" : " there, " + rule.internalPorts() + " here");
-    return who(rule.internal())
+    return inside(rule)
         + " has the external address "
         + externalOf(rule.external(), rule.facing())
         + " on "

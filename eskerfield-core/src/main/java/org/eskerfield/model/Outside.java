@@ -96,13 +96,16 @@ public final class Outside {
 
   /** One of some IPv4 addresses, a described host's if there is one; null if there is none. */
   public static @Nullable Address somebody(Site site, AddressSet among) {
-    for (Host host : site.hosts().values()) {
-      Address own = host.address(Family.IPV4);
-      if (host.isOutside() && own != null && among.contains(own) && !host.off()) {
-        return own;
+    for (Family family : Family.values()) {
+      for (Host host : site.hosts().values()) {
+        Address own = host.address(family);
+        if (host.isOutside() && own != null && among.contains(own) && !host.off()) {
+          return own;
+        }
       }
     }
-    return anybody(among, Family.IPV4);
+    Address four = anybody(among, Family.IPV4);
+    return four == null ? anybody(among, Family.IPV6) : four;
   }
 
   /** Somebody of whom the file says nothing, and who is taken to answer; null for nobody. */
@@ -115,7 +118,13 @@ public final class Outside {
 
   private static @Nullable Address anybody(AddressSet among, Family family) {
     Address usual = family == Family.IPV4 ? ANYBODY : ANYBODY_V6;
-    return among.contains(usual) ? usual : among.lowest(family);
+    Address lowest = among.lowest(family);
+    if (among.contains(usual) || lowest == null) {
+      return among.contains(usual) ? usual : null;
+    }
+    Address next = lowest.next(); // the first of an IPv6 network is that of every router there
+    boolean router = family == Family.IPV6 && lowest.low() == 0;
+    return router && next != null && among.contains(next) ? next : lowest;
   }
 
   /**

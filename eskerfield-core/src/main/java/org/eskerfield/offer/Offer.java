@@ -99,14 +99,12 @@ public final class Offer {
   private Plan plan() throws RefusedChangeException {
     Host host = wish.host();
     listening(host);
-    Address address = host.address(Family.IPV4);
+    Address address = host.address(wish.family());
     if (address == null) {
       throw new RefusedChangeException(
-          host.name()
-              + " has no IPv4 address, and single hosts are offered by translation over IPv4",
-          "over IPv6 let an access rule accept it");
+          host.name() + " has no " + wish.family() + " address",
+          "offer it at one that it has: " + host.addresses());
     }
-    choice.movedOutside();
     Address outsider = outsider();
     List<Hop> hops = OutwardPath.of(site, host, outsider);
     Target target =
@@ -115,6 +113,11 @@ public final class Offer {
             AddressTerm.of(host),
             wish.service().parts(),
             new ServiceTerm(wish.service(), Place.IN_CODE));
+    if (wish.family() == Family.IPV6) {
+      Target there = new UntranslatedOffer(this, wish).letIn(hops, target);
+      return planned(there, outsider, from);
+    }
+    choice.movedOutside();
     insidersKnown(hops.get(hops.size() - 1));
     again = isOffered(hops, target);
     for (int i = 0; i < hops.size() - 1; i++) {
@@ -129,11 +132,18 @@ public final class Offer {
     } else {
       outermost(last, target, external);
     }
+    return planned(
+        external,
+        outsider,
+        standing != null ? AddressSet.ALL : from.union(site.addresses(insiders(last.device()))));
+  }
+
+  private Plan planned(Target external, Address outsider, AddressSet meant) {
     Collections.reverse(steps);
     return new Plan(
         steps,
         new OfferProofs(site, wish, from).of(external, outsider),
-        standing != null ? AddressSet.ALL : from.union(site.addresses(insiders(last.device()))),
+        meant,
         wish.whole() ? List.of() : external.parts());
   }
 
@@ -197,10 +207,12 @@ public final class Offer {
 
   /** Somebody who may use it, as an address. */
   private Address outsider() throws RefusedChangeException {
-    Address somebody = Outside.somebody(site, Outside.senders(site).intersection(from));
+    AddressSet outside = Outside.senders(site).intersection(AddressSet.all(wish.family()));
+    Address somebody = Outside.somebody(site, outside.intersection(from));
     if (somebody == null) {
       throw new RefusedChangeException(
-          "none of those who may use it is outside", "name somebody outside, or 'any'");
+          "none of those who may use it is outside, over " + wish.family(),
+          "name somebody outside, or 'any'");
     }
     return somebody;
   }
@@ -391,7 +403,7 @@ public final class Offer {
    *     where there is none that could have one
    * @param standing the rule that is there already; null if none is
    */
-  private void access(
+  void access(
       Hop hop,
       Target target,
       Target external,
@@ -428,7 +440,7 @@ public final class Offer {
     AccessRule access =
         AccessRule.called(Action.ACCEPT, name)
             .from(fromAnybody() ? List.of() : who)
-            .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address()) : target.term()))
+            .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address()) : named(target)))
             .services(List.of(seen.service()))
             .when(wish.when())
             .log(wish.log())
@@ -437,13 +449,22 @@ public final class Offer {
       guard(hop, access, open);
     }
     for (AccessList list : lists) {
-      AccessRule own = standing == null ? null : Standing.lettingIn(site, list, seen);
+      boolean known = standing != null || wish.family() == Family.IPV6;
+      AccessRule own = known ? Standing.lettingIn(site, list, seen) : null;
       if (own == null) {
         accept(device, list, seen, access);
       } else {
         steps.add(Standing.lettingIn(site, device, own, access));
       }
     }
+  }
+
+  /** How access rules name a target: by its address where its name stands for both families. */
+  private AddressTerm named(Target target) {
+    boolean both =
+        site.addresses(List.of(target.term())).ranges().stream()
+            .anyMatch(range -> range.first().family() != target.address().family());
+    return both ? AddressTerm.of(target.address()) : target.term();
   }
 
   /** A list that guards the way and lets it in. */

@@ -17,7 +17,6 @@ import org.eskerfield.model.Site;
 import org.eskerfield.offer.Plan.Proof;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Times;
@@ -45,7 +44,7 @@ final class OfferProofs {
     for (ServicePart part : external.parts()) {
       all.add(
           Icmp.isEchoRequest(part.icmpType())
-              ? Probe.ping(Family.IPV4)
+              ? Probe.ping(wish.family())
               : Probe.of(
                   part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0));
     }
@@ -84,7 +83,8 @@ final class OfferProofs {
 
   /** Somebody outside who may not use it; null if everybody may. */
   private @Nullable Address stranger() {
-    return Outside.somebody(site, Outside.senders(site).intersection(from.complement()));
+    AddressSet outside = Outside.senders(site).intersection(AddressSet.all(wish.family()));
+    return Outside.somebody(site, outside.intersection(from.complement()));
   }
 
   /** A host on the networks of a zone or interface, or an address there; null if there is none. */

@@ -12,7 +12,6 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.Family;
 import org.eskerfield.program.DeviceProgram;
 import org.jspecify.annotations.Nullable;
 
@@ -33,7 +32,7 @@ final class OutwardPath {
 
   /** The hops from the host's gateway to the carrier's link. */
   static List<Hop> of(Site site, Host host, Address outsider) throws RefusedChangeException {
-    Address gateway = site.gateway(host, Family.IPV4);
+    Address gateway = site.gateway(host, outsider.family());
     if (gateway == null) {
       throw new RefusedChangeException(
           host.name() + " has no gateway, so its replies would go nowhere",

@@ -7,6 +7,7 @@ import org.eskerfield.model.Host;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
 
@@ -14,6 +15,7 @@ import org.jspecify.annotations.Nullable;
  * What somebody wants to offer.
  *
  * @param host whose service
+ * @param family over which family; over IPv6 no rule translates it
  * @param service what the host listens on; its name is written into the file
  * @param external the external address; null to propose one
  * @param externalPorts the external ports; null for those that the host listens on
@@ -27,6 +29,7 @@ import org.jspecify.annotations.Nullable;
  */
 public record Wish(
     Host host,
+    Family family,
     Service service,
     @Nullable Address external,
     @Nullable PortSet externalPorts,

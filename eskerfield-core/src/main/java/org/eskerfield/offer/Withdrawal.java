@@ -9,6 +9,7 @@ import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
+import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -30,6 +31,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
+import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Probe;
 import org.jspecify.annotations.Nullable;
@@ -48,24 +50,29 @@ public final class Withdrawal {
 
   private final Site site;
   private final Host host;
+  private final Family family;
   private final List<ServicePart> parts;
   private final List<Found> found = new ArrayList<>();
   private final Set<AccessRule> removed = new LinkedHashSet<>();
   private final List<Step> steps = new ArrayList<>();
+  private final List<Proof> proofs = new ArrayList<>();
 
-  private Withdrawal(Site site, Host host, Service service) {
+  private Withdrawal(Site site, Host host, Family family, Service service) {
     this.site = site;
     this.host = host;
+    this.family = family;
     this.parts = service.parts();
   }
 
   /**
    * Plans a withdrawal.
    *
+   * @param family over which family; over the other one it stays offered
    * @throws RefusedChangeException if nothing offers it, or not it alone
    */
-  public static Plan plan(Site site, Host host, Service service) throws RefusedChangeException {
-    return new Withdrawal(site, host, service).plan(service);
+  public static Plan plan(Site site, Host host, Family family, Service service)
+      throws RefusedChangeException {
+    return new Withdrawal(site, host, family, service).plan(service);
   }
 
   /** The services of a host that rules offer, as the host sees them; empty if none. */
@@ -86,14 +93,17 @@ public final class Withdrawal {
 
   private Plan plan(Service service) throws RefusedChangeException {
     for (Address address : host.addresses()) {
-      find(new Target(address, parts));
+      if (address.family() == family) {
+        find(new Target(address, parts));
+        untranslated(address);
+      }
     }
-    if (found.isEmpty()) {
+    if (found.isEmpty() && removed.isEmpty()) {
       List<String> others = new ArrayList<>();
       offered(site, host)
           .forEach(each -> others.add(each.stream().map(Object::toString).toList().toString()));
       throw new RefusedChangeException(
-          "no rule offers " + service.name() + " of " + host.name(),
+          "no rule offers " + service.name() + " of " + host.name() + " over " + family,
           others.isEmpty()
               ? "nothing of " + host.name() + " is offered"
               : "what is offered: " + String.join(", ", others));
@@ -113,6 +123,7 @@ public final class Withdrawal {
               "",
               new Change.Remove(each.rule)));
     }
+    emptied();
     steps.addAll(0, rules);
     names();
     return new Plan(steps, proofs(), AddressSet.ALL, List.of());
@@ -159,6 +170,25 @@ public final class Withdrawal {
   // Access rules.
 
   /** What the lists of a rule's device see of its packets. */
+  /** Over IPv6, what lets outsiders in to an address; where it ends, that is proved. */
+  private void untranslated(Address address) throws RefusedChangeException {
+    Address at = address;
+    for (Hop hop : family == Family.IPV6 ? hops() : List.<Hop>of()) {
+      Address outside = UntranslatedOffer.external(hop, at);
+      Address seen = hop.device().seesOriginal() && outside != null ? outside : at;
+      for (AccessList list : hop.device().access()) {
+        if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
+          access(hop, list, new Target(seen, parts));
+        }
+      }
+      at = outside == null ? at : outside;
+    }
+    Address sender = Outside.stranger(site, Family.IPV6);
+    if (!removed.isEmpty() && sender != null) {
+      prove(sender, at, parts);
+    }
+  }
+
   private static Target seen(Found each) {
     Prefix external = each.rule.block(Family.IPV4);
     if (!each.device.seesOriginal() || external == null) {
@@ -174,11 +204,10 @@ public final class Withdrawal {
     for (Hop hop : hops()) {
       boolean own = hop.device().name().equals(each.device.name());
       // Behind a device that translates, others pass the same packets on as they are.
-      boolean behind = !each.device.seesOriginal() && !own;
-      if (own || (behind && found.stream().noneMatch(f -> f.device.equals(hop.device())))) {
+      if (own || found.stream().noneMatch(other -> other.device.equals(hop.device()))) {
         for (AccessList list : hop.device().access()) {
           if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
-            access(hop.device(), list, own ? seen : each.target);
+            access(hop, list, own ? seen : each.target);
           }
         }
       }
@@ -187,21 +216,27 @@ public final class Withdrawal {
 
   private List<Hop> hops() {
     try {
-      return OutwardPath.of(site, host, Address.ipv4(192, 0, 2, 1));
+      Address outsider = Outside.stranger(site, family);
+      return outsider == null ? List.of() : OutwardPath.of(site, host, outsider);
     } catch (RefusedChangeException e) {
       return List.of(); // no way out: nothing but the rules themselves is to be found
     }
   }
 
-  private void access(Device device, AccessList list, Target seen) {
+  private void access(Hop hop, AccessList list, Target seen) throws RefusedChangeException {
     AddressSet only = AddressSet.of(seen.address);
     for (AccessRule rule : list.rules()) {
       AddressSet to = site.addresses(rule.to());
+      AddressSet otherwise = to.intersection(AddressSet.all(family).complement());
+      AddressSet his = AddressSet.ofAddresses(host.addresses());
       boolean here =
           rule.action() == Action.ACCEPT
               && !rule.to().isEmpty()
               && !rule.services().isEmpty()
-              && to.union(only).equals(only);
+              && to.contains(seen.address)
+              && to.intersection(AddressSet.all(family)).union(only).equals(only)
+              && otherwise.union(his).equals(his)
+              && site.matched(rule.from()).intersects(AddressSet.all(family));
       List<ServiceTerm> kept = new ArrayList<>();
       int withdrawn = 0;
       for (ServiceTerm term : rule.services()) {
@@ -219,11 +254,16 @@ public final class Withdrawal {
       }
       removed.add(rule);
       String in = Labels.of(rule) + " of list '" + list.name() + "'";
+      if (!otherwise.isEmpty()
+          && hop.outer().address(otherwise.ranges().get(0).first().family()) != null) {
+        steps.add(narrowed(hop.device(), rule, in, kept, otherwise));
+        continue;
+      }
       steps.add(
           kept.isEmpty()
-              ? new Step(device.name(), in + " goes", "", new Change.Remove(rule))
+              ? new Step(hop.device().name(), in + " goes", "", new Change.Remove(rule))
               : new Step(
-                  device.name(),
+                  hop.device().name(),
                   in
                       + " lets in only "
                       + String.join(", ", kept.stream().map(ServiceTerm::text).toList())
@@ -231,6 +271,65 @@ public final class Withdrawal {
                   "",
                   new Change.Alter(rule, rule.withServices(kept))));
     }
+  }
+
+  /** A rule that is for the other family of the host from now on. */
+  private Step narrowed(
+      Device device, AccessRule rule, String in, List<ServiceTerm> kept, AddressSet otherwise)
+      throws RefusedChangeException {
+    if (!kept.isEmpty()) {
+      throw new RefusedChangeException(
+          in + " is for both families of " + host.name() + " and for other services, too",
+          "write a rule for each of them first (" + rule.place() + ")");
+    }
+    List<AddressTerm> there =
+        otherwise.ranges().stream().map(range -> AddressTerm.of(range.first())).toList();
+    return new Step(
+        device.name(),
+        in + " is only for " + PacketWords.addresses(otherwise) + " from now on",
+        "",
+        new Change.Alter(rule, rule.withTo(there)));
+  }
+
+  /** A list of which nothing is left goes, where the stance does the same without it. */
+  private void emptied() {
+    for (Device device : site.devices().values()) {
+      for (AccessList list : device.access()) {
+        List<Step> own = new ArrayList<>();
+        for (Step step : steps) {
+          Change change = step.change();
+          if (change instanceof Change.Remove && list.rules().contains(change.object())) {
+            own.add(step);
+          }
+        }
+        if (!own.isEmpty() && own.size() == list.rules().size() && isAsStance(device, list)) {
+          steps.removeAll(own);
+          steps.add(
+              new Step(
+                  device.name(),
+                  "list '" + list.name() + "' goes with all its rules: the stance does the same",
+                  "",
+                  new Change.Remove(list)));
+        }
+      }
+    }
+  }
+
+  private static boolean isAsStance(Device device, AccessList list) {
+    for (AccessList.Guard guard : list.guards()) {
+      if (guard.toDevice() || guard.arriving() == null || guard.leaving() == null) {
+        return false;
+      }
+      for (Interface in : guard.arriving().interfaces()) {
+        for (Interface out : guard.leaving().interfaces()) {
+          Action stance = device.stance().actionFor(in.network().zone(), out.network().zone());
+          if (stance != list.otherwise()) {
+            return false;
+          }
+        }
+      }
+    }
+    return !list.stateless() && !list.logsOtherwise();
   }
 
   /** Whether nothing else is let in to what a rule for every service leads to. */
@@ -293,7 +392,6 @@ public final class Withdrawal {
   }
 
   private List<Proof> proofs() {
-    List<Proof> proofs = new ArrayList<>();
     for (Found each : found) {
       Prefix external = each.rule.block(Family.IPV4);
       boolean outermost = each.rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
@@ -303,24 +401,28 @@ public final class Withdrawal {
       }
       List<ServicePart> outside = new ArrayList<>();
       each.rule.services().forEach(term -> outside.addAll(term.service().parts()));
-      for (ServicePart part : outside.isEmpty() ? each.target.parts : outside) {
-        Probe probe =
-            Icmp.isEchoRequest(part.icmpType())
-                ? Probe.ping(Family.IPV4)
-                : Probe.of(
-                    part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0);
-        Host known = site.hostAt(sender);
-        proofs.add(
-            new Proof(
-                known == null ? sender.toString() : known.name(),
-                external.first(),
-                probe,
-                null,
-                null,
-                "nobody reaches " + host.name() + " by it any more"));
-      }
+      prove(sender, external.first(), outside.isEmpty() ? each.target.parts : outside);
     }
     return proofs;
+  }
+
+  private void prove(Address sender, Address to, List<ServicePart> services) {
+    for (ServicePart part : services) {
+      Probe probe =
+          Icmp.isEchoRequest(part.icmpType())
+              ? Probe.ping(family)
+              : Probe.of(
+                  part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0);
+      Host known = site.hostAt(sender);
+      proofs.add(
+          new Proof(
+              known == null ? sender.toString() : known.name(),
+              to,
+              probe,
+              null,
+              null,
+              "nobody reaches " + host.name() + " by it any more"));
+    }
   }
 
   /** Somebody outside who was let in so far, as far as the rule says. */

@@ -33,7 +33,9 @@ abstract class ChangeVerb extends Verb {
             .arity("1")
             .index("1")
             .required(true)
-            .description("The host: its name, a part of it, or its address.")
+            .description(
+                "The host: its name, a part of it, or its address; by an IPv6 address it is meant over"
+                    + " IPv6.")
             .build());
     spec.addPositional(
         PositionalParamSpec.builder()

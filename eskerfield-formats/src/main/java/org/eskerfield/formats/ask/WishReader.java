@@ -23,6 +23,7 @@ import org.eskerfield.offer.Wish;
 import org.eskerfield.offer.Withdrawal;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
 
@@ -31,6 +32,7 @@ public final class WishReader {
   private final Site site;
   private final Host host;
   private final Service service;
+  private Family family;
   private @Nullable Address external;
   private @Nullable PortSet ports;
   private final List<AddressTerm> from = new ArrayList<>();
@@ -40,23 +42,25 @@ public final class WishReader {
   private boolean whole;
   private @Nullable String name;
 
-  private WishReader(Site site, Host host, Service service) {
+  private WishReader(Site site, Host host, Family family, Service service) {
     this.site = site;
     this.host = host;
+    this.family = family;
     this.service = service;
   }
 
   /**
    * Begins with a host's service.
    *
-   * @param who the host: its name, a part of it, or its address
+   * @param who the host: its name, a part of it, or its address, which says over which family it is
+   *     offered; else that is IPv4, if it has an address of that, or that of {@link #at}
    * @param what the service; empty if the host has only one
    * @throws UnusableQuestionException if there is no such host, or it is not clear which service
    */
   public static WishReader on(Site site, String who, String what) throws UnusableQuestionException {
     Host host = host(site, who);
     if (!what.isEmpty()) {
-      return new WishReader(site, host, service(site, what));
+      return new WishReader(site, host, family(host, who), service(site, what));
     }
     if (host.listens().size() != 1) {
       throw new UnusableQuestionException(
@@ -68,7 +72,16 @@ public final class WishReader {
               ? "say what it runs with 'listens' (" + host.place() + ")"
               : "name one of " + listed(host.listens()));
     }
-    return new WishReader(site, host, host.listens().get(0).service());
+    return new WishReader(site, host, family(host, who), host.listens().get(0).service());
+  }
+
+  /**
+   * The family over which a host is meant: that of the address by which it is called, else IPv4 if
+   * it has an address of that.
+   */
+  public static Family family(Host host, String who) {
+    boolean six = Literals.looksLikeAddress(who) && who.indexOf(':') >= 0;
+    return six || host.address(Family.IPV4) == null ? Family.IPV6 : Family.IPV4;
   }
 
   /**
@@ -83,6 +96,9 @@ public final class WishReader {
     }
     List<List<ServicePart>> offered = Withdrawal.offered(site, host);
     List<List<ServicePart>> distinct = offered.stream().distinct().toList();
+    if (distinct.isEmpty() && host.listens().size() == 1) {
+      return host.listens().get(0).service(); // no rule translates it: access alone offers it
+    }
     if (distinct.size() != 1) {
       throw new UnusableQuestionException(
           "service",
@@ -191,6 +207,7 @@ public final class WishReader {
     } catch (BadLiteralException e) {
       throw new UnusableQuestionException("at", e.message(), e.remedy());
     }
+    family = external == null ? family : external.family();
     return this;
   }
 
@@ -298,6 +315,6 @@ public final class WishReader {
       throw new UnusableQuestionException(
           "from", "say who may use it", "name a host, group or network, an address, or 'any'");
     }
-    return new Wish(host, service, external, ports, from, hairpin, when, log, whole, name);
+    return new Wish(host, family, service, external, ports, from, hairpin, when, log, whole, name);
   }
 }

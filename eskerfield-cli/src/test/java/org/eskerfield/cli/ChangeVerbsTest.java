@@ -250,6 +250,33 @@ class ChangeVerbsTest {
     assertThat(result.status()).isEqualTo(status);
   }
 
+  /** Who gets a port that two claim is tried; who is for insiders only loses nothing. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        // The own service of skerry for its insiders, at the address that outsiders use, too.
+        "service: [ssh, ping], from: [pier, office] => service: 1502/tcp, from: pier | ''",
+        "service: [ssh, ping], from: [pier, office] => service: 1502/tcp, from: any"
+            + " | 1502/tcp of skerry itself, for any; gets nothing from outside: before it comes"
+            + " destination 'ramp controller' of skerry, leads to ramp",
+      })
+  void whoIsAskedFirstForAPortThatTwoClaimIsSaid(String change, String says) throws Exception {
+    String text = Files.readString(Path.of("../demo/marrowby.site.yaml"));
+    String[] parts = change.split(" => ");
+    assertThat(text).contains(parts[0]);
+    Path site =
+        Files.writeString(folder.resolve("two.site.yaml"), text.replace(parts[0], parts[1]));
+    for (String call : new String[] {"", " --ports 198.51.100.140"}) {
+      String out = MainTest.run(MainTest.words("ledger " + site + call)).out();
+      String flat = out.replaceAll("\\s+", " ");
+      assertThat(flat.contains("gets nothing")).isEqualTo(!says.isEmpty());
+      assertThat(flat).contains(says);
+    }
+    String json = MainTest.run(MainTest.words("ledger --json " + site)).out();
+    assertThat(json.replaceAll("\\s+", "").contains("\"behind\":[\"")).isEqualTo(!says.isEmpty());
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

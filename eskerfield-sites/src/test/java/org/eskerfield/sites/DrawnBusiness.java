@@ -222,6 +222,7 @@ final class DrawnBusiness {
             + (both ? "[198.51.100.77" + six + "77\"]" : "198.51.100.77")
             + " }");
     line("  partner: { on: internet, at: 198.51.100.37 }");
+    line("  broker: { on: internet, at: 198.51.100.45 }");
     line(
         "  stranger: { on: internet, at: "
             + (both ? "[198.51.100.250" + six + "250\"]" : "198.51.100.250")

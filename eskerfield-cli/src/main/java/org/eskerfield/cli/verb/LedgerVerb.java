@@ -16,6 +16,7 @@ import org.eskerfield.formats.answer.LedgerData;
 import org.eskerfield.formats.literal.BlockReader;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.ledger.Block;
+import org.eskerfield.ledger.Contest;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.Ledger;
 import org.eskerfield.ledger.NamedUse;
@@ -81,9 +82,10 @@ public final class LedgerVerb extends Verb {
     if (call.hasMatchedOption("--ports")) {
       Address address = address(call, "--ports");
       List<Holding> holders = ledger.at(address);
+      List<Contest> contests = Contest.at(site, address, holders);
       List<Object> tree = new ArrayList<>();
-      holders.forEach(holding -> tree.add(LedgerData.holding(holding)));
-      terminal.out().print(json ? Json.of(tree) : ports(address, holders, style));
+      holders.forEach(holding -> tree.add(LedgerData.holding(holding, contests)));
+      terminal.out().print(json ? Json.of(tree) : ports(address, holders, contests, style));
       return FINE;
     }
     if (call.hasMatchedOption("--route")) {
@@ -109,7 +111,7 @@ public final class LedgerVerb extends Verb {
       }
     }
     for (int i = 0; i < blocks.size(); i++) {
-      terminal.out().print((i == 0 ? "" : "\n") + block(blocks.get(i), style));
+      terminal.out().print((i == 0 ? "" : "\n") + block(site, blocks.get(i), style));
     }
     return FINE;
   }
@@ -210,7 +212,7 @@ public final class LedgerVerb extends Verb {
     return style.strong(device.name()) + "  " + told + where;
   }
 
-  private static String block(Block block, Style style) {
+  private static String block(Site site, Block block, Style style) {
     StringBuilder out = new StringBuilder(style.strong(block.prefix().toString()));
     Address via = block.via();
     out.append(
@@ -233,8 +235,10 @@ public final class LedgerVerb extends Verb {
         continue;
       }
       boolean first = true;
+      List<Contest> contests = Contest.at(site, stretch.addresses().first(), stretch.holdings());
       for (Holding holding : stretch.holdings()) {
         String text = (holding.services().isEmpty() ? "" : ports(holding) + ": ") + holding.who();
+        text += behind(holding, contests);
         if (holding.by() instanceof Host host && host.hardware() != null) {
           text += ", " + host.assigned() + ", hardware " + host.hardware();
         }
@@ -246,13 +250,24 @@ public final class LedgerVerb extends Verb {
     return out.toString();
   }
 
+  /** Who gets what is sent to the ports of a holder, where it is not he. */
+  private static String behind(Holding holding, List<Contest> contests) {
+    for (Contest contest : contests) {
+      if (contest.loser().equals(holding)) {
+        return "; gets nothing from outside: before it comes " + contest.winner().who();
+      }
+    }
+    return "";
+  }
+
   private static String ports(Holding holding) {
     Set<String> ports = new LinkedHashSet<>(); // a ping is one of each family
     holding.services().forEach(part -> ports.add(part.toString()));
     return String.join(", ", ports);
   }
 
-  private static String ports(Address address, List<Holding> holders, Style style) {
+  private static String ports(
+      Address address, List<Holding> holders, List<Contest> contests, Style style) {
     if (holders.isEmpty()) {
       return "Nobody in this file has " + address + ".\n";
     }
@@ -261,9 +276,15 @@ public final class LedgerVerb extends Verb {
     for (Holding holding : holders) {
       boolean shared = holding.kind() == Holding.Kind.SHARED;
       String ports = holding.services().isEmpty() ? shared ? "others" : "all" : ports(holding);
-      table.add(ports, holding.who(), "line " + holding.by().place().line());
+      table.add(
+          ports, holding.who() + behind(holding, contests), "line " + holding.by().place().line());
     }
-    return out.append(table.text(style)).toString();
+    out.append(table.text(style));
+    for (Contest contest : contests) {
+      String text = contest.loser().who() + behind(contest.loser(), List.of(contest));
+      out.append("  ").append(Style.wrapped(text, 4, 2)).append('\n');
+    }
+    return out.toString();
   }
 
   private static String uses(String name, List<NamedUse> uses, Style style) {

@@ -2,9 +2,11 @@
 package org.eskerfield.formats.answer;
 
 import java.math.BigInteger;
+import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.explain.Sentences;
 import org.eskerfield.ledger.Block;
+import org.eskerfield.ledger.Contest;
 import org.eskerfield.ledger.Holding;
 import org.eskerfield.ledger.NamedUse;
 import org.eskerfield.model.Device;
@@ -65,7 +67,7 @@ public final class LedgerData {
     return new Tree()
         .with("site", site.name())
         .with("devices", Tree.each(site.devices().values(), LedgerData::device))
-        .with("blocks", Tree.each(blocks, LedgerData::block));
+        .with("blocks", Tree.each(blocks, block -> block(site, block)));
   }
 
   static Tree device(Device device) {
@@ -107,7 +109,7 @@ public final class LedgerData {
         .with("place", Tree.place(route.place()));
   }
 
-  private static Tree block(Block block) {
+  private static Tree block(Site site, Block block) {
     Tree alone = subnet(block.prefix());
     AddressRange usable = block.usable();
     return alone
@@ -118,15 +120,16 @@ public final class LedgerData {
         .with("onNetwork", block.network().name())
         .with("via", block.via())
         .with("assignedByCarrier", block.assigned())
-        .with("stretches", Tree.each(block.stretches(), each -> stretch(block, each)));
+        .with("stretches", Tree.each(block.stretches(), each -> stretch(site, block, each)));
   }
 
-  private static Tree stretch(Block block, Block.Stretch stretch) {
+  private static Tree stretch(Site site, Block block, Block.Stretch stretch) {
+    List<Contest> contests = Contest.at(site, stretch.addresses().first(), stretch.holdings());
     return new Tree()
         .with("first", stretch.addresses().first())
         .with("last", stretch.addresses().last())
         .with("free", stretch.isFree() && !block.assigned())
-        .with("holders", Tree.each(stretch.holdings(), LedgerData::holding));
+        .with("holders", Tree.each(stretch.holdings(), each -> holding(each, contests)));
   }
 
   /** By which line of its routing table a device sends on; null for none. */
@@ -142,14 +145,21 @@ public final class LedgerData {
         .with("place", Tree.of(by, each -> Tree.place(each.place())));
   }
 
-  /** Who has an address or ports of it. */
-  public static Tree holding(Holding holding) {
+  /** Who has an address or ports of it; who gets its packets before, if somebody does. */
+  public static Tree holding(Holding holding, List<Contest> contests) {
+    List<String> before = new ArrayList<>();
+    for (Contest contest : contests) {
+      if (contest.loser().equals(holding)) {
+        before.add(contest.winner().who());
+      }
+    }
     return new Tree()
         .with("kind", holding.kind())
         .with("device", holding.device())
         .with("who", holding.who())
         .with("hardware", holding.by() instanceof Host host ? host.hardware() : null)
         .with("ports", Tree.texts(holding.services()))
+        .with("behind", before)
         .with("place", Tree.place(holding.by().place()));
   }
 

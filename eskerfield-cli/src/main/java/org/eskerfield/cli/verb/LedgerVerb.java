@@ -276,8 +276,7 @@ public final class LedgerVerb extends Verb {
     for (Holding holding : holders) {
       boolean shared = holding.kind() == Holding.Kind.SHARED;
       String ports = holding.services().isEmpty() ? shared ? "others" : "all" : ports(holding);
-      table.add(
-          ports, holding.who() + behind(holding, contests), "line " + holding.by().place().line());
+      table.add(ports, holding.who(), "line " + holding.by().place().line());
     }
     out.append(table.text(style));
     for (Contest contest : contests) {

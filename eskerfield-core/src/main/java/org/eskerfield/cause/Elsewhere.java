@@ -49,15 +49,9 @@ final class Elsewhere {
     List<Cure> cures = new ArrayList<>();
     for (Host host : site.hosts().values()) {
       Address inside = host.address(led.destination().family());
-      InwardRule other =
-          inside == null || host.isOutside() || host.off() || !Case.covers(host.listens(), led)
-              ? rule
-              : rule.leadingTo(host, inside);
-      if (!other.internalBlock().equals(rule.internalBlock())) {
-        cures.add(
-            Cure.of(
-                "let " + Labels.of(rule) + " lead to " + host.name(),
-                new Change.Alter(rule, other)));
+      boolean runs = !host.isOutside() && !host.off() && Case.covers(host.listens(), led);
+      if (inside != null && runs && !rule.isStateless()) {
+        cures.add(TranslationCures.redirected(rule, host, inside));
       }
     }
     return cures.size() > MOST_CANDIDATES ? List.of() : cures;

@@ -175,6 +175,13 @@ public final class TranslationCures extends CureScene {
         new Change.Alter(rule, rule.withInternalPorts(same ? null : PortSet.of(port))));
   }
 
+  /** A rule that leads to another host. */
+  public static Cure redirected(InwardRule rule, Host host, Address inside) {
+    return Cure.of(
+        "let " + Labels.of(rule) + " lead to " + host.name(),
+        new Change.Alter(rule, rule.leadingTo(host, inside)));
+  }
+
   /** The port that the host listens on, in a rule that leads to another one. */
   @Nullable Cure listened() {
     Host host = host();

@@ -145,9 +145,7 @@ final class LeadingCures {
       boolean forIt =
           !rule.disabled() && !rule.services().isEmpty() && covers(Offers.inside(rule), packet);
       if (forIt && meant != null && present != null && !covers(present.listens(), packet)) {
-        return Cure.of(
-            "let " + Labels.of(rule) + " lead to " + meant.name(),
-            new Change.Alter(rule, rule.leadingTo(meant, packet.destination())));
+        return TranslationCures.redirected(rule, meant, packet.destination());
       }
     }
     return null;

@@ -4,7 +4,7 @@ package org.eskerfield.check;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
-import org.eskerfield.change.Change;
+import org.eskerfield.cause.TranslationCures;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -68,7 +68,6 @@ final class WrongHost {
       return false;
     }
     Host host = meant.get(0);
-    Change change = change(rule, host);
     PacketSet shown = check.preferring(taken, senders(host));
     PacketSet.Member one = check.preferring(shown, check.describedOutside()).sample();
     check.add(
@@ -83,7 +82,7 @@ final class WrongHost {
             + host.name()
             + " does, and all else is open to it",
         check.traced(check.attempt(one)),
-        Cure.of("let " + Labels.of(rule) + " lead to " + host.name(), change));
+        redirected(rule, host));
     return true;
   }
 
@@ -91,14 +90,14 @@ final class WrongHost {
     return terms.stream().anyMatch(term -> term.service().overlaps(own.service()));
   }
 
-  private static Change change(InwardRule rule, Host host) {
+  private static Cure redirected(InwardRule rule, Host host) {
     Address to = Objects.requireNonNull(host.address(rule.family()));
-    return new Change.Alter(rule, rule.leadingTo(host, to));
+    return TranslationCures.redirected(rule, host, to);
   }
 
   /** Whether somebody who is let in to a host is answered by it once the rule leads there. */
   private boolean isOpenTo(Host host, InwardRule rule, PacketSet taken) {
-    Site mended = Changes.on(check.site, List.of(change(rule, host)));
+    Site mended = Changes.on(check.site, redirected(rule, host).changes());
     Tracer tracer = Tracer.of(mended);
     PacketSet likely = check.preferring(taken, senders(host));
     for (PacketSet senders : List.of(likely, check.preferring(taken, check.strangers()))) {

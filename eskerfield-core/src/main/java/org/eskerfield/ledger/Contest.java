@@ -69,7 +69,7 @@ public record Contest(Holding loser, Holding winner) {
 
   /** What somebody outside asks whom the loser is for; null where he is for insiders alone. */
   private @Nullable Question question(Site site, Address to, Probe probe) {
-    AddressSet senders = Outside.senders(site).intersection(AddressSet.all(to.family()));
+    AddressSet senders = Outside.senders(site, to.family());
     InwardRule rule = InwardRule.of(loser.by());
     if (rule != null && !rule.from().isEmpty()) {
       senders = senders.intersection(site.addresses(rule.from()));

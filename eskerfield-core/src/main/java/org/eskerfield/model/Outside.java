@@ -47,6 +47,11 @@ public final class Outside {
         .intersection(AddressSet.ofAddresses(inside).complement());
   }
 
+  /** Those senders of one family. */
+  public static AddressSet senders(Site site, Family family) {
+    return senders(site).intersection(AddressSet.all(family));
+  }
+
   /** The addresses of networks that no host may have: those of the network and of broadcasts. */
   private static AddressSet ofNobody(Site site) {
     List<Address> ends = new ArrayList<>();

@@ -207,7 +207,7 @@ public final class Offer {
 
   /** Somebody who may use it, as an address. */
   private Address outsider() throws RefusedChangeException {
-    AddressSet outside = Outside.senders(site).intersection(AddressSet.all(wish.family()));
+    AddressSet outside = Outside.senders(site, wish.family());
     Address somebody = Outside.somebody(site, outside.intersection(from));
     if (somebody == null) {
       throw new RefusedChangeException(

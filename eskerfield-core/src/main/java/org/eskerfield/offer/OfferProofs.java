@@ -17,8 +17,6 @@ import org.eskerfield.model.Site;
 import org.eskerfield.offer.Plan.Proof;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Icmp;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.set.Times;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Probe;
@@ -42,11 +40,7 @@ final class OfferProofs {
     ZonedDateTime open = wish.when() == null ? null : moment(/* inside= */ true);
     Set<Probe> all = new LinkedHashSet<>(); // a ping is a part of both families, and one probe
     for (ServicePart part : external.parts()) {
-      all.add(
-          Icmp.isEchoRequest(part.icmpType())
-              ? Probe.ping(wish.family())
-              : Probe.of(
-                  part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0));
+      all.add(Probe.of(part, wish.family()));
     }
     List<Probe> probes = List.copyOf(all);
     String host = wish.host().name();
@@ -83,7 +77,7 @@ final class OfferProofs {
 
   /** Somebody outside who may not use it; null if everybody may. */
   private @Nullable Address stranger() {
-    AddressSet outside = Outside.senders(site).intersection(AddressSet.all(wish.family()));
+    AddressSet outside = Outside.senders(site, wish.family());
     return Outside.somebody(site, outside.intersection(from.complement()));
   }
 

@@ -23,11 +23,13 @@ public record Probe(int protocol, int port, boolean echo, int length, boolean ma
     return new Probe(protocol, port, false, 0, false);
   }
 
-  /** One for a part of a service: its first port; a ping where the protocol has none. */
+  /** One for a part of a service: its first port; a ping for ICMP and for every protocol. */
   public static Probe of(ServicePart part, Family family) {
-    return Protocol.hasPorts(part.protocol())
-        ? of(part.protocol(), part.ports().first())
-        : ping(family);
+    if (Protocol.isIcmp(part.protocol()) || part.protocol() == ServicePart.ANY_PROTOCOL) {
+      return ping(family);
+    }
+    boolean ports = Protocol.hasPorts(part.protocol());
+    return of(part.protocol(), ports ? part.ports().first() : 0);
   }
 
   /** An ICMP echo request. */

@@ -218,6 +218,18 @@ class OfferVerbTest {
     anOfferFitsTheDeviceAndIsTakenBackWithoutATrace(BOTH, call, added);
   }
 
+  /** What a prefix rule does for everybody stays, and what insiders still reach is expected. */
+  @Test
+  void aHostUnderAPrefixRuleIsWithdrawnAlone() throws Exception {
+    Path site = Files.copy(Path.of("../demo/ipv6.site.yaml"), folder.resolve("p.site.yaml"));
+    MainTest.Result gone = run("withdraw " + site + " booking --yes");
+    assertThat(gone.status()).as(gone.out() + gone.err()).isZero();
+    assertThat(Files.readString(site))
+        .contains("prefix: ours are the carrier's outside", "note: by the address that passengers")
+        .doesNotContain("passengers book");
+    assertThat(run("verify " + site).out()).isEqualTo("7 of 7 hold\n");
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

@@ -27,9 +27,7 @@ import org.eskerfield.offer.Plan.Step;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.trace.Labels;
@@ -113,8 +111,9 @@ public final class Withdrawal {
       access(each);
     }
     for (Found each : found) {
-      if (each.rule.services().isEmpty() && !isLast(each)) {
-        continue; // the address stays the host's: other services of it are let in
+      boolean his = each.rule.internalBlock().equals(Prefix.of(each.target.address));
+      if (!his || (each.rule.services().isEmpty() && !isLast(each))) {
+        continue; // other hosts use it, or the address stays his: other services are let in
       }
       rules.add(
           new Step(
@@ -133,8 +132,11 @@ public final class Withdrawal {
     for (Device device : site.devices().values()) {
       for (InwardRule rule : device.inward()) {
         boolean known = found.stream().anyMatch(each -> each.rule.equals(rule));
-        if (known || !rule.internalBlock().contains(target.address) || !leadsTo(rule, target)) {
-          continue;
+        if (known
+            || rule.isStateless()
+            || !rule.internalBlock().contains(target.address)
+            || !leadsTo(rule, target)) {
+          continue; // a prefix rule offers nothing by itself, and is everybody's
         }
         Prefix external = rule.block(Family.IPV4);
         found.add(new Found(device, rule, target));
@@ -176,11 +178,7 @@ public final class Withdrawal {
     for (Hop hop : family == Family.IPV6 ? hops() : List.<Hop>of()) {
       Address outside = UntranslatedOffer.external(hop, at);
       Address seen = hop.device().seesOriginal() && outside != null ? outside : at;
-      for (AccessList list : hop.device().access()) {
-        if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
-          access(hop, list, new Target(seen, parts));
-        }
-      }
+      access(hop, new Target(seen, parts));
       at = outside == null ? at : outside;
     }
     Address sender = Outside.stranger(site, Family.IPV6);
@@ -205,11 +203,7 @@ public final class Withdrawal {
       boolean own = hop.device().name().equals(each.device.name());
       // Behind a device that translates, others pass the same packets on as they are.
       if (own || found.stream().noneMatch(other -> other.device.equals(hop.device()))) {
-        for (AccessList list : hop.device().access()) {
-          if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
-            access(hop, list, own ? seen : each.target);
-          }
-        }
+        access(hop, own ? seen : each.target);
       }
     }
   }
@@ -220,6 +214,14 @@ public final class Withdrawal {
       return outsider == null ? List.of() : OutwardPath.of(site, host, outsider);
     } catch (RefusedChangeException e) {
       return List.of(); // no way out: nothing but the rules themselves is to be found
+    }
+  }
+
+  private void access(Hop hop, Target seen) throws RefusedChangeException {
+    for (AccessList list : hop.device().access()) {
+      if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
+        access(hop, list, seen);
+      }
     }
   }
 
@@ -408,11 +410,7 @@ public final class Withdrawal {
 
   private void prove(Address sender, Address to, List<ServicePart> services) {
     for (ServicePart part : services) {
-      Probe probe =
-          Icmp.isEchoRequest(part.icmpType())
-              ? Probe.ping(family)
-              : Probe.of(
-                  part.protocol(), Protocol.hasPorts(part.protocol()) ? part.ports().first() : 0);
+      Probe probe = Probe.of(part, family);
       Host known = site.hostAt(sender);
       proofs.add(
           new Proof(

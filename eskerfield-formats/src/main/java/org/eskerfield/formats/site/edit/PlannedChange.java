@@ -28,6 +28,7 @@ import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.literal.BadLiteralException;
 import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DomainName;
 import org.eskerfield.model.Host;
@@ -193,7 +194,9 @@ public record PlannedChange(
     List<Change> changes = new ArrayList<>(plan.changes());
     // With what they name goes what could not be read without it.
     for (Expectation each : before.expectations()) {
-      if (isAbout(each, plan) || needs(each, before.site(), plan)) {
+      // An answer that is still given is told by tracing it afterwards.
+      boolean denied = each.outcome() != Outcome.ANSWERED && isAbout(each, plan);
+      if (denied || needs(each, before.site(), plan)) {
         changes.add(new Change.Remove(each));
         tidied.add("expectation: " + each.text());
       }
@@ -245,6 +248,9 @@ public record PlannedChange(
     for (Change change : plan.changes()) {
       if (change instanceof Change.Remove removal) {
         resolved.add(removal.object().place());
+        if (removal.object() instanceof AccessList list) {
+          list.rules().forEach(rule -> resolved.add(rule.place()));
+        }
       }
     }
     Set<Place> called = new HashSet<>();

@@ -142,6 +142,9 @@ class OfferVerbTest {
         // No list guards the way: the rule admits; a static rule cannot, so a list is begun.
         "leaving: dmz => leaving: lan | web https --from partners"
             + " | becomes: web admit: { from: partners, log: true } expect:",
+        "leaving: dmz => leaving: lan | web https --from partners --static"
+            + " | uplink to dmz: guards: { arriving: uplink, leaving: dmz } rules:"
+            + " - accept: web https from: partners to: web service: https log: true otherwise: drop",
         "leaving: dmz => leaving: lan & lan to dmz => internet to dmz: accept, lan to dmz"
             + " | web https --from any | at: uplink https becomes: web expect:",
         // A rule that lets it in already, one that would drop it all, one that drops some.

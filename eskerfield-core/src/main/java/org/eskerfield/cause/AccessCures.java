@@ -72,7 +72,7 @@ final class AccessCures extends CureScene {
     }
     boolean his =
         site.addresses(rule.to()).equals(AddressSet.ofAddresses(host.addresses()))
-            && Case.covers(host.listens(), seen());
+            && Case.listens(host, seen());
     for (ServiceTerm named : rule.services()) {
       his &= host.listens().stream().noneMatch(own -> own.service().overlaps(named.service()));
     }

@@ -185,7 +185,7 @@ class Case {
   static @Nullable Host listener(Site site, Header header) {
     Host found = null;
     for (Host host : site.hosts().values()) {
-      if (!host.isOutside() && !host.listens().isEmpty() && covers(host.listens(), header)) {
+      if (!host.isOutside() && listens(host, header)) {
         if (found != null) {
           return null;
         }
@@ -193,6 +193,11 @@ class Case {
       }
     }
     return found;
+  }
+
+  static boolean listens(Host host, Header header) {
+    return host.listensFor(
+        header.protocol(), header.destinationPort(), header.icmpType(), header.icmpCode());
   }
 
   static boolean covers(List<ServiceTerm> services, Header header) {

@@ -43,13 +43,13 @@ final class Elsewhere {
     }
     Header led = last.after();
     Host present = site.hostAt(led.destination());
-    if (present == null || Case.covers(present.listens(), led)) {
+    if (present == null || Case.listens(present, led)) {
       return List.of();
     }
     List<Cure> cures = new ArrayList<>();
     for (Host host : site.hosts().values()) {
       Address inside = host.address(led.destination().family());
-      boolean runs = !host.isOutside() && !host.off() && Case.covers(host.listens(), led);
+      boolean runs = !host.isOutside() && !host.off() && Case.listens(host, led);
       if (inside != null && runs && !rule.isStateless()) {
         cures.add(TranslationCures.redirected(rule, host, inside));
       }

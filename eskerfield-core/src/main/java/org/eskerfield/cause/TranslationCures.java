@@ -215,7 +215,7 @@ public final class TranslationCures extends CureScene {
 
   /** The port of a host that a packet may be meant for: its own, else the only one there is. */
   static @Nullable Integer led(Host host, Header header) {
-    return Case.covers(host.listens(), header)
+    return host.listens().isEmpty() || Case.listens(host, header)
         ? Integer.valueOf(header.destinationPort())
         : onlyPort(host.listens(), header.protocol());
   }

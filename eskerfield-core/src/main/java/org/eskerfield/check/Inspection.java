@@ -161,6 +161,13 @@ final class Inspection {
                         && each.cure().changes().equals(cure.changes()));
   }
 
+  /** Whether something was found that the same changes to the file mend. */
+  boolean hasCure(Cure cure) {
+    return !consequences
+        && !cure.changes().isEmpty()
+        && findings.stream().anyMatch(each -> each.cure().changes().equals(cure.changes()));
+  }
+
   /** Whether an error was found at a thing. */
   boolean isWrong(Placed at) {
     return !consequences

@@ -144,11 +144,16 @@ final class LeadingCures {
       Host present = check.site.hostAt(rule.internalBlock().first());
       boolean forIt =
           !rule.disabled() && !rule.services().isEmpty() && covers(Offers.inside(rule), packet);
-      if (forIt && meant != null && present != null && !covers(present.listens(), packet)) {
+      if (forIt && meant != null && present != null && !listens(present, packet)) {
         return TranslationCures.redirected(rule, meant, packet.destination());
       }
     }
     return null;
+  }
+
+  private static boolean listens(Host host, Packet packet) {
+    return host.listensFor(
+        packet.protocol, packet.destinationPort, packet.icmpType, packet.icmpCode);
   }
 
   private static boolean covers(List<ServiceTerm> services, Packet packet) {

@@ -421,6 +421,14 @@ final class Offers {
           null,
           Cure.of("enable it", new Change.Alter(disabled, disabled.enabled())));
     }
+    Cure cure =
+        disabled != null
+            ? Cure.of(
+                "enable " + Labels.of(disabled), new Change.Alter(disabled, disabled.enabled()))
+            : new LeadingCures(check).cure(device, rule, accepted);
+    if (disabled == null && check.hasCure(cure)) {
+      return; // the rule that is meant leads elsewhere: that was said of it
+    }
     check.add(
         Code.ACCESS_WITHOUT_TRANSLATION,
         rule,
@@ -432,10 +440,7 @@ final class Offers {
             + device.name()
             + " brings them there",
         check.traced(check.attempt(preferred.sample())),
-        disabled != null
-            ? Cure.of(
-                "enable " + Labels.of(disabled), new Change.Alter(disabled, disabled.enabled()))
-            : new LeadingCures(check).cure(device, rule, accepted));
+        cure);
   }
 
   private @Nullable TranslationRule disabledFor(Device device, PacketSet accepted) {

@@ -91,6 +91,18 @@ public record Host(
     return assigned == Assignment.LEASED || assigned == Assignment.RESERVED;
   }
 
+  /**
+   * Whether it listens for a packet; one that names no services listens for none.
+   *
+   * @param protocol 0 to 255
+   * @param destinationPort 0 to 65,535; not looked at for a protocol without ports
+   * @param icmpType 0 to 255; looked at for ICMP only, as is the code
+   */
+  public boolean listensFor(int protocol, int destinationPort, int icmpType, int icmpCode) {
+    return !listens.isEmpty()
+        && ServiceTerm.anyCovers(listens, protocol, destinationPort, icmpType, icmpCode);
+  }
+
   /** Whether it is on a network. */
   public boolean isOn(Network network) {
     for (Network own : networks) {

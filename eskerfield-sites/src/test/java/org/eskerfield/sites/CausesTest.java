@@ -180,6 +180,13 @@ class CausesTest {
             "clerk 10.1.0.103 ipp",
             "becomes: 10.8.0.101\n        leaving: two",
             "becomes: 10.8.0.101\n        leaving: ours"),
+        // The rule leads to a host that does not run it; one alone does, and is open.
+        elsewhere(
+            DEMO.resolve("skerry.site.yaml"),
+            "nothing-listens",
+            "contractor 198.51.100.140:1502 tcp",
+            "becomes: ramp 502",
+            "becomes: kiosk 502"),
         // The link of the sender is down.
         elsewhere(
             WHOLE.resolve("partners.site.yaml"),

@@ -140,9 +140,12 @@ class CheckerTest {
             "            service: 9000-9004/tcp\n"),
         // One wrong inner port is told with one cure.
         cured(
-            "translation-without-access access-without-translation",
+            "translation-without-access",
             "becomes: web\n        hairpin",
             "becomes: web 444\n        hairpin"),
+        // So is one wrong host.
+        cured(
+            "nothing-listens", "becomes: web\n        hairpin", "becomes: files\n        hairpin"),
         cured("other-side-named", "            to: web\n", "            to: 192.0.2.66\n"),
         cured(
             "list-guards-nothing translation-without-access",
@@ -499,6 +502,18 @@ class CheckerTest {
     assertThat(check(clean)).extracting(Finding::code).containsExactly(Code.ACCEPTANCE_UNUSED);
     String off = clean.replace("web: { on", "web: { off: true, on");
     assertThat(check(off)).extracting(Finding::code).containsExactly(Code.HOST_OFF);
+  }
+
+  /** Insiders whom a rule somewhere else names for the same host say nothing of outsiders. */
+  @Test
+  void anOfferIsTriedByThoseWhoSendToIt() throws Exception {
+    String orders =
+        "    access:\n      of the lab:\n        guards: { arriving: lab }\n        rules:\n"
+            + rule("accept: the bench orders, from: bench, to: web, service: https")
+            + "        otherwise: accept\n";
+    String buys = BUYS + "            to: web\n            service: https\n            log: true\n";
+    String shut = edited(List.of(buys, "", INNER, INNER + orders));
+    assertThat(codes(check(shut))).contains("translation-without-access");
   }
 
   @Test

@@ -157,7 +157,7 @@ class ChangeVerbsTest {
         "offer %s radio radio-traffic --from any --at 9000 | 1 | cannot be moved to port 9000",
         "offer %s manifests --from any --at 2022 --yes | 1 | not safe, so nothing is written",
         "offer %s hydrographic --from any | 1 | is on the internet already",
-        "offer %s booking --from office | 1 | none of those who may use it is outside",
+        "offer %s booking --from 10.99.0.0/16 | 1 | none of those who may use it can send to booking",
         "withdraw %s kiosk https | 1 | nothing of kiosk is offered",
         "withdraw %s radio 5060/udp | 1 | offers more than that at once",
         "withdraw %s stranger | 2 | no rule for a service of stranger is known",

@@ -265,11 +265,12 @@ class OfferVerbTest {
             + " | there is no device of the site at 10.2.0.99; correct the gateway",
         "203.0.113.32/28 => 203.0.113.32/30 & 203.0.113.46 => 203.0.113.34"
             + " | web https --from any --static | no external address of edge is free; a single port",
-        "'' | web https --from 10.9.0.0/16 | none of those who may use it is outside; or 'any'",
+        "'' | web https --from 10.9.0.0/16 | none of those who may use it can send to web; somebody outside, 'any'",
         "{ service: ssh, from: lan } => { service: ssh, from: [lan, partner] }"
             + " | web https --from any --at 203.0.113.33:22"
             + " | would cut whoever manages; 203.0.113.34 is free",
         "'' | web https --from any --at 192.0.2.9 | does not lead to uplink of edge; 203.0.113",
+        "'' | web https --from any --static --at 8443 | translates no ports; leave the port out",
         "'' | web https --from any --at 443-444 | cannot be moved to port 443-444; as many others",
         "'' | web smtp --from any | nothing on web listens on 25/tcp; it listens on https",
         "'' | desk ssh --from any | nothing on desk listens on 22/tcp; say what it runs",
@@ -283,6 +284,49 @@ class OfferVerbTest {
     String said = (result.out() + result.err()).replaceAll("\\s+", " ");
     assertThat(said).startsWith("refused: ").contains(why.split("; "));
     assertThat(result.status()).isEqualTo(1);
+    assertThat(Files.readString(site)).isEqualTo(before);
+  }
+
+  private Path whole(String name) throws Exception {
+    Path whole = Path.of("../eskerfield-sites/src/test/resources/org/eskerfield/sites/whole");
+    return Files.copy(whole.resolve(name + ".site.yaml"), folder.resolve("x.site.yaml"));
+  }
+
+  /** Where other routers are the outside, or the carrier routes a block here, or insiders ask. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "lab | meter https --from pc | becomes: 10.1.0.2 / becomes: meter / admit: { from: pc",
+        "lab | meter ssh --from any --at 203.0.113.3 | at: 203.0.113.3 ssh / at: rack ssh",
+        "lab | meter https --from files --at 8443 | at: rack 8443/tcp / becomes: meter 443",
+        "lab | files 873/tcp --from far | at: link 873/tcp / - from: pc",
+        "routed | tickets https --from any | accept: tickets https / to: 198.51.100.20:443",
+        "routed | tickets ssh --from buyer --at 198.51.100.20 | accept: tickets ssh / from: buyer",
+        "routed | ledger 5432/tcp --from stage | stage to office: / from: stage / from: tickets",
+      })
+  void anOfferGoesTheWayOfThoseWhoUseIt(String name, String call, String added) throws Exception {
+    Path site = whole(name);
+    String before = Files.readString(site);
+    MainTest.Result offered = run("offer " + site + " " + call + " --yes");
+    assertThat(offered.status()).as(offered.out() + offered.err()).isZero();
+    assertThat(Files.readString(site)).contains(added.split(" / "));
+    String[] words = call.split(" ");
+    run("withdraw " + site + " " + words[0] + " " + words[1] + " --yes");
+    assertThat(Files.readString(site)).isEqualTo(before);
+  }
+
+  /** What stands open already is not written down, and who keeps others from it is asked. */
+  @Test
+  void whatIsOpenNeedsNoOffer() throws Exception {
+    Path site = whole("routed");
+    String before = Files.readString(site);
+    MainTest.Result all = run("offer " + site + " tickets https --from office --yes");
+    assertThat(all.status()).isZero();
+    assertThat(all.out()).contains("its stance lets it in already", "nothing has to be changed");
+    MainTest.Result one = run("offer " + site + " tickets https --from clerk --yes");
+    assertThat(one.status()).isEqualTo(1);
+    assertThat(one.out()).contains("✗ others do not", "no rule to add that would change that");
     assertThat(Files.readString(site)).isEqualTo(before);
   }
 

@@ -76,6 +76,14 @@ final class ExternalChoice {
     PortSet ports = wish.externalPorts();
     List<ServicePart> parts = wish.service().parts();
     List<ServicePart> moved = ports == null ? parts : Target.moved(parts, ports.first());
+    if (wish.whole() && moved != null && !moved.equals(parts)) {
+      throw new RefusedChangeException(
+          "a static rule translates no ports, so "
+              + wish.service().name()
+              + " cannot be at port "
+              + ports,
+          "leave the port out, or the static rule");
+    }
     if (moved == null || (ports != null && ports.size() != parts.get(0).ports().size())) {
       throw new RefusedChangeException(
           wish.service().name() + " cannot be moved to port " + ports,

@@ -8,11 +8,7 @@ import java.util.List;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.change.Change;
-import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
-import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
-import org.eskerfield.model.Admission;
 import org.eskerfield.model.DestinationRuleBuilder;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.External;
@@ -36,7 +32,6 @@ import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.program.CompiledList;
 import org.eskerfield.trace.Labels;
 import org.jspecify.annotations.Nullable;
 
@@ -56,8 +51,11 @@ public final class Offer {
   private final String name;
   private final List<Step> steps = new ArrayList<>();
 
-  /** Whether it is offered already, and only who may use it is asked anew. */
+  /** Whether nothing is to be led anywhere anew, and only who may use it is asked. */
   private boolean again;
+
+  /** The way through the device whose external address is used; null where none translates. */
+  private @Nullable Hop outer;
 
   private Offer(Site site, Wish wish) {
     this.site = site;
@@ -105,25 +103,21 @@ public final class Offer {
           host.name() + " has no " + wish.family() + " address",
           "offer it at one that it has: " + host.addresses());
     }
-    Address outsider = outsider();
-    List<Hop> hops = OutwardPath.of(site, host, outsider);
-    Target target =
-        new Target(
-            address,
-            AddressTerm.of(host),
-            wish.service().parts(),
-            new ServiceTerm(wish.service(), Place.IN_CODE));
-    if (wish.family() == Family.IPV6) {
-      Target there = new UntranslatedOffer(this, wish).letIn(hops, target);
-      return planned(there, outsider, from);
+    OfferWay way = OfferWay.of(site, wish);
+    Target target = Target.of(wish, address);
+    if (!way.isTranslated()) {
+      again = way.outermost().outer().isOutside(); // of insiders, a rule may be for others as well
+      return planned(way, new UntranslatedOffer(this, wish).letIn(way, target), meant(way));
     }
+    List<Hop> hops = way.hops();
+    Hop last = way.outermost();
+    outer = last;
     choice.movedOutside();
-    insidersKnown(hops.get(hops.size() - 1));
-    again = isOffered(hops, target);
-    for (int i = 0; i < hops.size() - 1; i++) {
+    insidersKnown(last);
+    again = isOffered(way, target);
+    for (int i = 0; i < way.translating(); i++) {
       target = inner(hops.get(i), hops.get(i + 1), target);
     }
-    Hop last = hops.get(hops.size() - 1);
     Standing standing = again ? Standing.of(last, target, wish) : null;
     Target external = standing != null ? standing.external() : choice.external(last, target);
     if (standing != null) {
@@ -132,17 +126,23 @@ public final class Offer {
     } else {
       outermost(last, target, external);
     }
-    return planned(
-        external,
-        outsider,
-        standing != null ? AddressSet.ALL : from.union(site.addresses(insiders(last.device()))));
+    for (Hop beyond : hops.subList(way.translating() + 1, hops.size())) {
+      access(beyond, external, external, null, null, false);
+    }
+    return planned(way, external, meant(way).union(site.addresses(insiders(last.device()))));
   }
 
-  private Plan planned(Target external, Address outsider, AddressSet meant) {
+  /** Who is meant to notice it: those who may use it, and outsiders who might so far. */
+  private AddressSet meant(OfferWay way) {
+    boolean outside = way.outermost().outer().isOutside();
+    return again && outside ? from.union(OfferWay.outsiders(site, wish.family())) : from;
+  }
+
+  private Plan planned(OfferWay way, Target external, AddressSet meant) {
     Collections.reverse(steps);
     return new Plan(
         steps,
-        new OfferProofs(site, wish, from).of(external, outsider),
+        new OfferProofs(site, wish, from).of(external, way),
         meant,
         wish.whole() ? List.of() : external.parts());
   }
@@ -161,16 +161,23 @@ public final class Offer {
   }
 
   /** Whether rules of all devices on the way lead there already, as it is asked for. */
-  private boolean isOffered(List<Hop> hops, Target target) {
+  private boolean isOffered(OfferWay way, Target target) {
     Target at = target;
-    for (Hop hop : hops) {
-      Standing standing = Standing.of(hop, at, hop.outer().isOutside() ? wish : null);
-      if (standing == null) {
+    for (int i = 0; i <= way.translating(); i++) {
+      Hop hop = way.hops().get(i);
+      boolean outermost = i == way.translating();
+      Standing standing = Standing.of(hop, at, outermost ? wish : null);
+      if (standing != null) {
+        at = standing.external();
+      } else if (outermost || !OfferWay.knows(site, way.hops().get(i + 1), at.address())) {
         return false;
       }
-      at = standing.external();
     }
     return true;
+  }
+
+  private boolean isOutermost(Hop hop) {
+    return outer != null && outer.device().name().equals(hop.device().name());
   }
 
   private void listening(Host host) throws RefusedChangeException {
@@ -205,18 +212,6 @@ public final class Offer {
     }
   }
 
-  /** Somebody who may use it, as an address. */
-  private Address outsider() throws RefusedChangeException {
-    AddressSet outside = Outside.senders(site, wish.family());
-    Address somebody = Outside.somebody(site, outside.intersection(from));
-    if (somebody == null) {
-      throw new RefusedChangeException(
-          "none of those who may use it is outside, over " + wish.family(),
-          "name somebody outside, or 'any'");
-    }
-    return somebody;
-  }
-
   // Names and texts.
 
   private String unused(String wanted) {
@@ -239,19 +234,18 @@ public final class Offer {
   // A device on the way that is not the last.
 
   private Target inner(Hop hop, Hop next, Target target) throws RefusedChangeException {
-    if (again) {
-      Standing standing = Objects.requireNonNull(Standing.of(hop, target, null));
+    Standing standing = Standing.of(hop, target, null);
+    if (standing != null && (again || !isUsed(next, standing))) {
       access(hop, target, standing.external(), null, standing, false);
       stands(hop, standing);
       return standing.external();
     }
     boolean known =
-        next.inner().name().equals(towards(next.device(), target.address()))
-            && !hop.outer().addresses().isEmpty();
+        OfferWay.knows(site, next, target.address()) && !hop.outer().addresses().isEmpty();
     boolean translates =
         hop.device().inward().stream()
             .anyMatch(rule -> !rule.disabled() && rule.facing().names(hop.outer()));
-    if (known && (wish.whole() || !translates)) {
+    if (known && (wish.whole() || again || !translates)) {
       access(hop, target, target, null, null, false);
       return target;
     }
@@ -294,9 +288,14 @@ public final class Offer {
         "withdraw what uses it: eskerfield ledger SITE --ports " + own);
   }
 
-  private @Nullable String towards(Device device, Address to) {
-    Interface by = org.eskerfield.program.DeviceProgram.compile(site, device).towards(to);
-    return by == null ? null : by.name();
+  /**
+   * Whether others come by a rule that is there already, as the next device outwards leads them.
+   */
+  private static boolean isUsed(Hop next, Standing standing) {
+    return next.device().inward().stream()
+        .anyMatch(
+            rule ->
+                !rule.disabled() && rule.internalBlock().contains(standing.external().address()));
   }
 
   // Rules.
@@ -338,7 +337,7 @@ public final class Offer {
 
   /** A destination rule, with what lets its packets in. */
   private void rule(Hop hop, Target target, Target external) throws RefusedChangeException {
-    boolean outermost = hop.outer().isOutside();
+    boolean outermost = isOutermost(hop);
     PortSet inside = Target.inside(external, target);
     DestinationRuleBuilder rule =
         DestinationRuleBuilder.builder()
@@ -367,7 +366,7 @@ public final class Offer {
   /** Says that a rule is there already; where insiders shall use it as well, it lets them. */
   private void stands(Hop hop, Standing standing) {
     InwardRule rule = standing.rule();
-    Hairpin wished = hop.outer().isOutside() ? hairpin(hop.device()) : null;
+    Hairpin wished = isOutermost(hop) ? hairpin(hop.device()) : null;
     boolean same = wished == null || rule.hairpin() != null;
     steps.add(
         new Step(
@@ -396,8 +395,7 @@ public final class Offer {
   // Access.
 
   /**
-   * Lets packets in at a device: by the lists that guard the way, else by the rule itself, else by
-   * a list of its own.
+   * Lets packets in at a device.
    *
    * @param rule the translation rule that is planned, to which an admission can be added; null
    *     where there is none that could have one
@@ -411,98 +409,36 @@ public final class Offer {
       @Nullable Standing standing,
       boolean outermost)
       throws RefusedChangeException {
-    Device device = hop.device();
-    List<AccessList> lists = guarding(hop);
     List<AddressTerm> who = new ArrayList<>(wish.from());
     boolean hairpins = !wish.hairpin().isEmpty() && !wish.whole();
-    if (hairpins && !fromAnybody()) {
-      who.addAll(outermost ? insiders(device) : hairpinned());
+    if (!fromAnybody() && hairpins) {
+      who.addAll(outermost ? insiders(hop.device()) : hairpinned());
+    } else if (!fromAnybody() && standing != null) {
+      who.addAll(insidersLetIn(standing.rule()));
     }
-    boolean open =
-        device.stance().actionFor(hop.outer().network().zone(), hop.inner().network().zone())
-            == Action.ACCEPT;
-    if (rule != null && (lists.isEmpty() || (hairpins && outermost))) {
-      if (open && lists.isEmpty() && fromAnybody() && wish.when() == null) {
-        steps.add(new Step(device.name(), "its stance lets it in already", "", null));
-        return;
-      }
-      rule.admit(new Admission(who, wish.when(), wish.log(), Place.IN_CODE));
-      return;
+    LettingIn letting = new LettingIn(site, wish, hop, standing != null || again);
+    if (rule != null && (letting.isUnguarded() || (hairpins && outermost))) {
+      letting.admit(rule, who);
+    } else {
+      letting.accept(target, external, standing, who, name);
     }
-    boolean openToAll = open && lists.isEmpty() && fromAnybody() && wish.when() == null;
-    boolean byRule = lists.isEmpty() && !openToAll;
-    if (standing != null && standing.admits(byRule)) {
-      Admission asked = new Admission(who, wish.when(), wish.log(), Place.IN_CODE);
-      steps.add(Standing.admitting(site, device, standing.rule(), asked));
-      return;
-    }
-    Target seen = device.seesOriginal() ? external : target;
-    AccessRule access =
-        AccessRule.called(Action.ACCEPT, name)
-            .from(fromAnybody() ? List.of() : who)
-            .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address()) : named(target)))
-            .services(List.of(seen.service()))
-            .when(wish.when())
-            .log(wish.log())
-            .build();
-    if (lists.isEmpty() && !openToAll) {
-      guard(hop, access, open);
-    }
-    for (AccessList list : lists) {
-      boolean known = standing != null || wish.family() == Family.IPV6;
-      AccessRule own = known ? Standing.lettingIn(site, list, seen) : null;
-      if (own == null) {
-        accept(device, list, seen, access);
-      } else {
-        steps.add(Standing.lettingIn(site, device, own, access));
-      }
-    }
+    steps.addAll(letting.steps());
   }
 
-  /** How access rules name a target: by its address where its name stands for both families. */
-  private AddressTerm named(Target target) {
-    boolean both =
-        site.addresses(List.of(target.term())).ranges().stream()
-            .anyMatch(range -> range.first().family() != target.address().family());
-    return both ? AddressTerm.of(target.address()) : target.term();
-  }
-
-  /** A list that guards the way and lets it in. */
-  private void guard(Hop hop, AccessRule access, boolean open) {
-    Device device = hop.device();
-    AccessList list =
-        AccessList.between(
-            hop.outer(),
-            hop.inner(),
-            hop.outer().name() + " to " + hop.inner().name(),
-            access,
-            open ? Action.ACCEPT : Action.DROP);
-    steps.add(
-        new Step(
-            device.name(),
-            "a list guards the way from "
-                + hop.outer().name()
-                + " to "
-                + hop.inner().name()
-                + " and lets it in",
-            "",
-            new Change.Add(device, list, null)));
-  }
-
-  private List<AccessList> guarding(Hop hop) throws RefusedChangeException {
-    Device device = hop.device();
-    List<AccessList> lists = new ArrayList<>();
-    for (AccessList list : device.access()) {
-      if (CompiledList.of(site, list).guards(hop.outer(), hop.inner())) {
-        if (list.stateless()) {
-          throw new RefusedChangeException(
-              "list '" + list.name() + "' of " + device.name() + " keeps no state",
-              "its rules for both directions have to be written by hand (" + list.place() + ")");
-        }
-        lists.add(list);
+  /** The insiders who are let in by the rule itself to use its external address, too. */
+  private List<AddressTerm> insidersLetIn(InwardRule rule) {
+    List<AddressTerm> insiders = new ArrayList<>();
+    AddressSet outside = Outside.senders(site);
+    for (AddressTerm term :
+        rule.hairpin() == null || rule.admit() == null
+            ? List.<AddressTerm>of()
+            : rule.admit().from()) {
+      AddressSet own = site.addresses(List.of(term));
+      if (!own.intersects(outside) && own.intersects(from.complement())) {
+        insiders.add(term);
       }
     }
-    return lists;
+    return insiders;
   }
 
   /** The insiders who may use the external address, too, as an access rule names them. */
@@ -523,70 +459,11 @@ public final class Offer {
   }
 
   /** The addresses that hairpinned packets bear on their way to inner devices. */
-  private List<AddressTerm> hairpinned() throws RefusedChangeException {
-    List<Hop> hops = OutwardPath.of(site, wish.host(), outsider());
+  private List<AddressTerm> hairpinned() {
     List<AddressTerm> all = new ArrayList<>();
-    hops.get(hops.size() - 1).inner().addresses().stream()
+    Objects.requireNonNull(outer).inner().addresses().stream()
         .filter(address -> address.family() == Family.IPV4)
         .forEach(address -> all.add(AddressTerm.of(address)));
     return all;
-  }
-
-  private void accept(Device device, AccessList list, Target seen, AccessRule added) {
-    AccessRule before = null;
-    String where = list.rules().isEmpty() ? "" : "last: no rule before it drops what it lets in";
-    for (AccessRule rule : list.rules()) {
-      boolean plain = rule.when() == null && rule.sourcePorts() == null && !rule.disabled();
-      if (rule.disabled() || !meets(rule, seen)) {
-        continue;
-      }
-      boolean all = plain && takesAll(rule, seen);
-      if (all && rule.action() == Action.ACCEPT) {
-        steps.add(
-            new Step(
-                device.name(),
-                "list '" + list.name() + "' lets it in already, by '" + rule.name() + "'",
-                "",
-                null));
-        return;
-      }
-      if (rule.action() != Action.ACCEPT && before == null) {
-        before = all ? rule : null;
-        where =
-            all
-                ? "before '" + rule.name() + "', which would " + rule.action() + " all of it"
-                : "behind '" + rule.name() + "', which keeps some of them out";
-      }
-    }
-    steps.add(
-        new Step(
-            device.name(),
-            "list '" + list.name() + "' lets it in",
-            where,
-            new Change.Add(list, added, before)));
-  }
-
-  private boolean meets(AccessRule rule, Target seen) {
-    boolean service = rule.services().isEmpty();
-    for (ServiceTerm term : rule.services()) {
-      for (ServicePart part : seen.parts()) {
-        service |= term.service().parts().stream().anyMatch(part::overlaps);
-      }
-    }
-    return service
-        && site.matched(rule.to()).contains(seen.address())
-        && site.matched(rule.from()).intersects(from);
-  }
-
-  private boolean takesAll(AccessRule rule, Target seen) {
-    boolean services = true;
-    for (ServicePart part : seen.parts()) {
-      boolean covered = rule.services().isEmpty();
-      for (ServiceTerm term : rule.services()) {
-        covered |= term.service().parts().stream().anyMatch(own -> own.covers(part));
-      }
-      services &= covered;
-    }
-    return services && from.intersection(site.matched(rule.from()).complement()).isEmpty();
   }
 }

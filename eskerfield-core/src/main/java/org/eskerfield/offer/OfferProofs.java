@@ -14,6 +14,7 @@ import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
+import org.eskerfield.offer.OutwardPath.Hop;
 import org.eskerfield.offer.Plan.Proof;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -34,7 +35,8 @@ final class OfferProofs {
     this.from = from;
   }
 
-  List<Proof> of(Target external, Address outsider) {
+  List<Proof> of(Target external, OfferWay way) {
+    Address outsider = way.sender();
     List<Proof> proofs = new ArrayList<>();
     Address to = external.address();
     ZonedDateTime open = wish.when() == null ? null : moment(/* inside= */ true);
@@ -49,7 +51,7 @@ final class OfferProofs {
           new Proof(called(outsider), to, probe, open, host, "who may use it reaches " + host));
     }
     Probe probe = probes.get(0);
-    Address stranger = stranger();
+    Address stranger = stranger(way, to);
     if (stranger != null) {
       proofs.add(new Proof(called(stranger), to, probe, open, null, "others do not"));
     }
@@ -75,10 +77,25 @@ final class OfferProofs {
     return host == null ? address.toString() : host.name();
   }
 
-  /** Somebody outside who may not use it; null if everybody may. */
-  private @Nullable Address stranger() {
-    AddressSet outside = Outside.senders(site, wish.family());
-    return Outside.somebody(site, outside.intersection(from.complement()));
+  /** Somebody who comes the same way and may not use it; null if everybody may. */
+  private @Nullable Address stranger(OfferWay way, Address external) {
+    AddressSet others = from.union(AddressSet.of(external)).complement();
+    Hop by = way.outermost();
+    if (by.outer().isOutside()) {
+      return Outside.somebody(site, OfferWay.outsiders(site, wish.family()).intersection(others));
+    }
+    for (OfferWay each : OfferWay.inner(site, wish.host(), wish.family(), others)) {
+      boolean same =
+          each.hops().stream()
+              .anyMatch(
+                  hop ->
+                      hop.device().name().equals(by.device().name())
+                          && hop.outer().name().equals(by.outer().name()));
+      if (same) {
+        return each.sender();
+      }
+    }
+    return null;
   }
 
   /** A host on the networks of a zone or interface, or an address there; null if there is none. */

@@ -30,7 +30,9 @@ final class OutwardPath {
 
   private OutwardPath() {}
 
-  /** The hops from the host's gateway to the carrier's link. */
+  /**
+   * The hops from the host's gateway to the carrier's link, or to the network of somebody inside.
+   */
   static List<Hop> of(Site site, Host host, Address outsider) throws RefusedChangeException {
     Address gateway = site.gateway(host, outsider.family());
     if (gateway == null) {
@@ -52,7 +54,7 @@ final class OutwardPath {
             "add a route to " + device.name() + " (" + device.place() + ")");
       }
       hops.add(new Hop(device, outer, inner));
-      if (outer.isOutside()) {
+      if (outer.isOutside() || outer.network().prefixOf(outsider) != null) {
         return hops;
       }
       Address next = by instanceof Route route ? route.via() : outsider;

@@ -16,6 +16,15 @@ import org.jspecify.annotations.Nullable;
 
 /** Where packets for the service must be led, as the next device outwards has to write it. */
 record Target(Address address, AddressTerm term, List<ServicePart> parts, ServiceTerm service) {
+  /** What a wish asks for, at an address of the host. */
+  static Target of(Wish wish, Address address) {
+    return new Target(
+        address,
+        AddressTerm.of(wish.host()),
+        wish.service().parts(),
+        new ServiceTerm(wish.service(), Place.IN_CODE));
+  }
+
   /** The parts with other ports, as many as they have; null if they have several runs of ports. */
   static @Nullable List<ServicePart> moved(List<ServicePart> parts, int first) {
     PortSet ports = parts.get(0).ports();

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.offer;
 
-import java.util.List;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.offer.OutwardPath.Hop;
 import org.eskerfield.packet.Address;
@@ -27,15 +26,15 @@ final class UntranslatedOffer {
    *
    * @return where the host is reached from outside
    */
-  Target letIn(List<Hop> hops, Target target) throws RefusedChangeException {
+  Target letIn(OfferWay way, Target target) throws RefusedChangeException {
     Target at = target;
-    for (Hop hop : hops) {
+    for (Hop hop : way.hops()) {
       Address outside = external(hop, at.address());
       Target there = outside == null ? at : Target.at(at, outside, at.parts());
-      offer.access(hop, at, there, null, null, hop.outer().isOutside());
+      offer.access(hop, at, there, null, null, false);
       at = there;
     }
-    possible(at.address());
+    possible(at.address(), way.outermost().outer().isOutside());
     return at;
   }
 
@@ -54,16 +53,22 @@ final class UntranslatedOffer {
     return null;
   }
 
-  private void possible(Address outside) throws RefusedChangeException {
+  private void possible(Address outside, boolean carried) throws RefusedChangeException {
     String host = wish.host().name();
-    if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(outside)) {
+    if (carried && SpecialAddresses.NOT_ON_THE_INTERNET.contains(outside)) {
       throw new RefusedChangeException(
           outside + " is " + SpecialAddresses.kind(outside) + ": nobody outside can reach it",
           "give " + host + " an address of the carrier's, or its device a prefix rule");
     }
     if (wish.external() != null && !wish.external().equals(outside)) {
       throw new RefusedChangeException(
-          host + " is reached at " + outside + " over IPv6, not at " + wish.external(),
+          host
+              + " is reached at "
+              + outside
+              + " over "
+              + wish.family()
+              + ", not at "
+              + wish.external(),
           "leave the address out");
     }
     if (wish.externalPorts() != null

@@ -171,22 +171,61 @@ public final class Withdrawal {
 
   // Access rules.
 
-  /** What the lists of a rule's device see of its packets. */
-  /** Over IPv6, what lets outsiders in to an address; where it ends, that is proved. */
+  /**
+   * What lets senders in to an address of the host as it is: those of the internet over IPv6 or to
+   * a block that is routed here, else those of other networks; where it ends, that is proved.
+   */
   private void untranslated(Address address) throws RefusedChangeException {
+    for (OfferWay way : fromInternet()) {
+      if (!way.isTranslated()) {
+        untranslated(way, address);
+      }
+    }
+    if (!found.isEmpty()) {
+      return;
+    }
+    AddressSet shut = AddressSet.NONE; // whom another device lets in for nothing from now on
+    for (AccessRule rule : removed) {
+      shut = shut.union(site.matched(rule.from()));
+    }
+    AddressSet from = removed.isEmpty() ? AddressSet.ALL : shut;
+    Set<AccessRule> before = Set.copyOf(removed);
+    for (OfferWay way : OfferWay.inner(site, host, family, from)) {
+      if (!way.isTranslated()
+          && (before.isEmpty() || before.stream().anyMatch(rule -> way.passes(site, rule)))) {
+        untranslated(way, address);
+      }
+    }
+  }
+
+  private void untranslated(OfferWay way, Address address) throws RefusedChangeException {
+    int before = removed.size();
     Address at = address;
-    for (Hop hop : family == Family.IPV6 ? hops() : List.<Hop>of()) {
+    for (Hop hop : way.hops()) {
       Address outside = UntranslatedOffer.external(hop, at);
       Address seen = hop.device().seesOriginal() && outside != null ? outside : at;
       access(hop, new Target(seen, parts));
       at = outside == null ? at : outside;
     }
-    Address sender = Outside.stranger(site, Family.IPV6);
-    if (!removed.isEmpty() && sender != null) {
-      prove(sender, at, parts);
+    if (removed.size() == before) {
+      return;
+    }
+    if (way.outermost().outer().isOutside()) {
+      prove(way.sender(), at, parts);
+      return;
+    }
+    AddressSet from = AddressSet.NONE;
+    for (AccessRule rule : List.copyOf(removed).subList(before, removed.size())) {
+      from = from.union(site.matched(rule.from()));
+    }
+    for (OfferWay each : OfferWay.inner(site, host, family, from)) {
+      if (each.hops().equals(way.hops())) {
+        prove(each.sender(), at, parts);
+      }
     }
   }
 
+  /** What the lists of a rule's device see of its packets. */
   private static Target seen(Found each) {
     Prefix external = each.rule.block(Family.IPV4);
     if (!each.device.seesOriginal() || external == null) {
@@ -208,10 +247,37 @@ public final class Withdrawal {
     }
   }
 
-  private List<Hop> hops() {
+  /** The hops of those who come by the rules that are found. */
+  private Set<Hop> hops() {
+    Set<Hop> hops = new LinkedHashSet<>();
+    fromInternet().forEach(way -> hops.addAll(way.hops()));
+    for (OfferWay way : OfferWay.inner(site, host, family, AddressSet.ALL)) {
+      boolean his =
+          found.stream()
+              .anyMatch(
+                  each ->
+                      way.hops().stream()
+                          .anyMatch(
+                              hop ->
+                                  hop.device().equals(each.device)
+                                      && each.rule.facing().names(hop.outer())));
+      if (his) {
+        hops.addAll(way.hops());
+      }
+    }
+    return hops;
+  }
+
+  /** The way of somebody on the internet; empty if there is none. */
+  private List<OfferWay> fromInternet() {
     try {
-      Address outsider = Outside.stranger(site, family);
-      return outsider == null ? List.of() : OutwardPath.of(site, host, outsider);
+      AddressSet outside = OfferWay.outsiders(site, family);
+      Address stranger = Outside.stranger(site, family);
+      Address outsider =
+          stranger != null && outside.contains(stranger)
+              ? stranger
+              : Outside.somebody(site, outside);
+      return outsider == null ? List.of() : List.of(OfferWay.outside(site, host, outsider));
     } catch (RefusedChangeException e) {
       return List.of(); // no way out: nothing but the rules themselves is to be found
     }
@@ -396,8 +462,7 @@ public final class Withdrawal {
   private List<Proof> proofs() {
     for (Found each : found) {
       Prefix external = each.rule.block(Family.IPV4);
-      boolean outermost = each.rule.facing().interfaces().stream().anyMatch(Interface::isOutside);
-      Address sender = outermost ? sender(each) : null;
+      Address sender = sender(each);
       if (external == null || sender == null) {
         continue;
       }
@@ -423,7 +488,7 @@ public final class Withdrawal {
     }
   }
 
-  /** Somebody outside who was let in so far, as far as the rule says. */
+  /** Somebody who was let in so far, as far as the rule says; null if it is no outermost rule. */
   private @Nullable Address sender(Found each) {
     AddressSet from =
         each.rule.admit() != null
@@ -432,6 +497,16 @@ public final class Withdrawal {
     for (AccessRule rule : removed) {
       from = rule.from().isEmpty() ? from : site.addresses(rule.from());
     }
-    return Outside.somebody(site, from);
+    if (each.rule.facing().interfaces().stream().anyMatch(Interface::isOutside)) {
+      AddressSet outside = OfferWay.outsiders(site, family).intersection(from);
+      return Outside.somebody(site, outside.isEmpty() ? from : outside);
+    }
+    for (OfferWay way : OfferWay.inner(site, host, family, from)) {
+      Hop by = way.outermost();
+      if (by.device().equals(each.device) && each.rule.facing().names(by.outer())) {
+        return way.sender();
+      }
+    }
+    return null;
   }
 }

@@ -69,7 +69,9 @@ class MutationTest {
           resource("whole/partners"),
           resource("whole/two-networks"),
           resource("whole/asymmetric"),
-          resource("whole/carriers"));
+          resource("whole/carriers"),
+          resource("whole/lab"),
+          resource("whole/routed"));
 
   /** Of what is broken, so much in a hundred may go unsaid: no file shows that it was not meant. */
   private static final int UNSAID = 3;

@@ -104,7 +104,12 @@ abstract class ChangeVerb extends Verb {
     }
     boolean same = change.changed().patch().isEmpty();
     if (same && !json) {
-      terminal.out().println(style.good("nothing has to be changed"));
+      terminal
+          .out()
+          .println(
+              change.isSafe()
+                  ? style.good("nothing has to be changed")
+                  : style.bad("not as asked, and there is no rule to add that would change that"));
     }
     boolean writes = !same && writes(call, terminal, change, json);
     if (writes) {

@@ -134,7 +134,8 @@ public record PlannedChange(
       return null;
     }
     List<Edit> edits = new ArrayList<>(ChangeEdits.of(plan.changes()));
-    for (Proof proof : plan.proofs()) {
+    // What holds already is nothing that this offer brings about, and none of its to take away.
+    for (Proof proof : plan.changes().isEmpty() ? List.<Proof>of() : plan.proofs()) {
       boolean said =
           before.expectations().stream().anyMatch(each -> isSame(each, proof, before.site()));
       if (!said) {

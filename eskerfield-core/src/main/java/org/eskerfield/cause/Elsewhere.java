@@ -42,7 +42,7 @@ final class Elsewhere {
       return List.of();
     }
     Header led = last.after();
-    Host present = site.hostAt(led.destination());
+    Host present = site.hostLedTo(rule);
     if (present == null || Case.listens(present, led)) {
       return List.of();
     }

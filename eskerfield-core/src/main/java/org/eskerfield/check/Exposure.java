@@ -170,7 +170,7 @@ final class Exposure {
 
   /** Only what the host listens on. */
   private Cure everything(Device device, InwardRule rule) {
-    Host host = check.site.hostAt(rule.internalBlock().first());
+    Host host = check.site.hostLedTo(rule);
     if (host == null || host.listens().isEmpty() || rule.admit() == null) {
       return Cure.byHand("name the services that are meant, in the rule or where it is let in");
     }

@@ -141,7 +141,7 @@ final class LeadingCures {
   private @Nullable Cure redirected(Device device, Packet packet) {
     Host meant = check.site.hostAt(packet.destination());
     for (InwardRule rule : device.inward()) {
-      Host present = check.site.hostAt(rule.internalBlock().first());
+      Host present = check.site.hostLedTo(rule);
       boolean forIt =
           !rule.disabled() && !rule.services().isEmpty() && covers(Offers.inside(rule), packet);
       if (forIt && meant != null && present != null && !listens(present, packet)) {

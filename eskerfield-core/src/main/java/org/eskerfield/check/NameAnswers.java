@@ -357,7 +357,7 @@ final class NameAnswers {
                 inside.destinationPort,
                 inside.icmpType,
                 inside.icmpCode)) {
-          return check.site.hostAt(rule.internalBlock().first());
+          return check.site.hostLedTo(rule);
         }
       }
     }

@@ -236,8 +236,7 @@ final class Rehearsals {
 
   /** Whether nothing like it was tried: the same way, to a host that is nothing special. */
   private boolean isNew(Device device, Passage passage, InwardRule rule) {
-    Address to = rule.internalBlock().first();
-    Host host = check.site.hostAt(to);
+    Host host = check.site.hostLedTo(rule);
     boolean special =
         host == null
             || host.networks().size() != 1
@@ -268,7 +267,7 @@ final class Rehearsals {
   /** The packets of each protocol and first port that a rule names. */
   private List<PacketSet> parts(InwardRule rule) {
     if (rule.services().isEmpty()) {
-      Host host = check.site.hostAt(rule.internalBlock().first());
+      Host host = check.site.hostLedTo(rule);
       boolean silent = host != null && host.listens().isEmpty();
       return silent || host == null ? List.of() : List.of(check.space.services(host.listens()));
     }

@@ -92,7 +92,7 @@ final class Targets {
       return;
     }
     Address to = rule.internalBlock().first();
-    Host host = check.site.hostAt(to);
+    Host host = check.site.hostLedTo(rule);
     if (host == null || host.isOutside()) {
       return;
     }

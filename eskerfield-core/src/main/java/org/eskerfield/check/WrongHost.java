@@ -44,7 +44,7 @@ final class WrongHost {
    */
   boolean inspect(InwardRule rule, PacketSet taken) {
     List<ServiceTerm> inside = Offers.inside(rule);
-    Host present = check.site.hostAt(rule.internalBlock().first());
+    Host present = check.site.hostLedTo(rule);
     if (present == null
         || rule.isStateless()
         || inside.isEmpty()

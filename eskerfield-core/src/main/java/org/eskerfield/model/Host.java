@@ -103,6 +103,13 @@ public record Host(
         && ServiceTerm.anyCovers(listens, protocol, destinationPort, icmpType, icmpCode);
   }
 
+  /** Whether it is in a realm; null for the common one, to which the internet belongs. */
+  public boolean isIn(@Nullable String realm) {
+    return networks.isEmpty()
+        ? realm == null
+        : networks.stream().anyMatch(network -> Objects.equals(network.realm(), realm));
+  }
+
   /** Whether it is on a network. */
   public boolean isOn(Network network) {
     for (Network own : networks) {

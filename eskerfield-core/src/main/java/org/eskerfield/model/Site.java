@@ -12,6 +12,7 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.function.Predicate;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.AddressSet;
@@ -298,6 +299,35 @@ public record Site(
   /** The host that has the address, the first in the file; null if none does. */
   public @Nullable Host hostAt(Address address) {
     return ((ByAddress<Host>) hosts).firstAt(address);
+  }
+
+  /**
+   * The host that a rule leads to, or to whose first address it does. Of several in different
+   * realms, one that is where the rule says that packets go on, or else joined to its device.
+   *
+   * @return null if none has the address there
+   */
+  public @Nullable Host hostLedTo(InwardRule rule) {
+    List<Host> all = ((ByAddress<Host>) hosts).at(rule.internalBlock().first());
+    InterfaceTerm leaving = rule.leaving();
+    if (leaving != null && !leaving.interfaces().isEmpty()) {
+      String realm = leaving.interfaces().get(0).network().realm();
+      return first(all, host -> host.isIn(realm));
+    }
+    if (all.size() > 1 && !rule.facing().interfaces().isEmpty()) {
+      Device device = deviceOf(rule.facing().interfaces().get(0));
+      for (Interface own : device.interfaces()) {
+        Host joined = first(all, host -> host.isOn(own.network()));
+        if (joined != null) {
+          return joined;
+        }
+      }
+    }
+    return first(all, host -> true);
+  }
+
+  private static @Nullable Host first(List<Host> hosts, Predicate<Host> where) {
+    return hosts.stream().filter(where).findFirst().orElse(null);
   }
 
   /** The interfaces of devices on a network, in the order of the file; empty for none. */

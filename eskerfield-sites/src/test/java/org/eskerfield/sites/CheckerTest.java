@@ -516,6 +516,19 @@ class CheckerTest {
     assertThat(codes(check(shut))).contains("translation-without-access");
   }
 
+  /**
+   * Of two hosts with one address the rule leads to the one of the realm where it sends packets.
+   */
+  @Test
+  void aHostOfAnotherRealmIsAskedForItself() throws Exception {
+    String name = "/org/eskerfield/sites/whole/realms.site.yaml";
+    String text = Files.readString(Path.of("src/test/resources" + name));
+    assertThat(codes(check(text))).isEmpty();
+    List<Finding> found = check(text.replace("listens: https }", "listens: 8443/tcp }"));
+    assertThat(found).hasSize(1);
+    assertThat(found.get(0).message()).contains("443/tcp of store, which listens on 8443/tcp");
+  }
+
   @Test
   void aServiceThatNobodyReachedIsNotTaken() throws Exception {
     String itself =

@@ -71,6 +71,7 @@ class MutationTest {
           resource("whole/asymmetric"),
           resource("whole/carriers"),
           resource("whole/lab"),
+          resource("whole/realms"),
           resource("whole/routed"));
 
   /** Of what is broken, so much in a hundred may go unsaid: no file shows that it was not meant. */

@@ -165,7 +165,7 @@ final class Exposure {
   }
 
   private @Nullable Conversation sample(PacketSet set) {
-    return check.traced(check.attempt(check.preferring(set, check.describedOutside()).sample()));
+    return check.traced(check.attempt(check.likely(set).sample()));
   }
 
   /** Only what the host listens on. */
@@ -235,9 +235,7 @@ final class Exposure {
                 + " accepts whatever comes in by "
                 + arriving.name()
                 + " and none of its rules names",
-            check.traced(
-                check.attempt(
-                    check.preferring(passage.arrived(), check.describedOutside()).sample())),
+            check.traced(check.attempt(check.likely(passage.arrived()).sample())),
             Cure.byHand(
                 "accept by rules what is meant to come in, and let the list drop the rest"));
         return;

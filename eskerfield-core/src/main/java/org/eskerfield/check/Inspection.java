@@ -336,6 +336,11 @@ final class Inspection {
     return classes;
   }
 
+  /** Those of a set whom somebody outside sends that the file describes, else anybody outside. */
+  PacketSet likely(PacketSet set) {
+    return preferring(preferring(set, strangers), describedOutside());
+  }
+
   /** The part of a set that meets what is preferred, as far as anything does. */
   PacketSet preferring(PacketSet set, AddressSet sources) {
     PacketSet narrow = set.intersection(space.sources(sources));

@@ -220,15 +220,22 @@ final class Management {
             + (all
                 ? "the whole internet"
                 : many ? "most of the internet" : "everybody on " + arriving.network().name()),
-        check.traced(check.attempt(check.preferring(admin, check.describedOutside()).sample())),
+        check.traced(check.attempt(check.likely(admin).sample())),
         Cure.of("let only insiders reach it", new Change.Alter(own, own.withFrom(inner))));
   }
 
   private boolean isOpenToNeighbours(Interface arriving, PacketSet admin) {
     AddressSet neighbours =
         AddressSet.ofPrefixes(arriving.network().prefixes()).intersection(check.strangers());
-    return neighbours.countIpv4() >= MOST_PARTNERS
-        && sources(admin).covers(sources(check.space.sources(neighbours)));
+    PacketSet senders = sources(admin);
+    for (Family family : Family.values()) {
+      AddressSet own = neighbours.intersection(AddressSet.all(family));
+      boolean many = family == Family.IPV6 ? !own.isEmpty() : own.countIpv4() >= MOST_PARTNERS;
+      if (many && senders.covers(sources(check.space.sources(own)))) {
+        return true;
+      }
+    }
+    return false;
   }
 
   /** Whether packets of a set may come from every address that the internet has of a family. */

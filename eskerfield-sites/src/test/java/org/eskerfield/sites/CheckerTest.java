@@ -516,6 +516,24 @@ class CheckerTest {
     assertThat(codes(check(shut))).contains("translation-without-access");
   }
 
+  /** The neighbours on a link are many over IPv6 as well, and one of them is the sample. */
+  @Test
+  void managementIsOpenToNeighboursOfEitherFamily() throws Exception {
+    String text = Files.readString(Path.of("../demo/ipv6.site.yaml"));
+    String own = "    services: [{ service: ssh, from: [office, '2001:db8:ffff::/64'] }]\n\n";
+    List<Finding> six = check(text.replace("    translation:\n", own + "    translation:\n"));
+    assertThat(codes(six)).contains("management-open");
+    for (Finding each : six) {
+      if (each.code() == Code.MANAGEMENT_OPEN) {
+        assertThat(each.message()).endsWith("is open to everybody on carrier-link");
+        assertThat(each.sample()).isNotNull();
+        assertThat(each.sample().attempt().sender().name()).startsWith("2001:db8:ffff:");
+      }
+    }
+    String link = "{ service: [ssh, ping], from: [shop, 198.51.100.128/26] }";
+    assertThat(codes(check(edited(List.of(SSH, link))))).contains("management-open");
+  }
+
   /**
    * Of two hosts with one address the rule leads to the one of the realm where it sends packets.
    */

@@ -4,6 +4,7 @@ package org.eskerfield.explain;
 import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -11,13 +12,20 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.Schedule;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.Meaning;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.Times;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
@@ -50,6 +58,55 @@ public record HostFilter(Host host, Explanation.Section section) {
       }
     }
     return filters;
+  }
+
+  /**
+   * A rule of the filter, or the filter itself, in depth.
+   *
+   * @param thing one of them
+   * @throws IllegalArgumentException if it is not
+   */
+  public RuleDetail detail(Site site, Placed thing) {
+    AccessList filter = Objects.requireNonNull(host.filter());
+    for (Statement statement : section.statements()) {
+      if (statement.of().equals(thing)) {
+        boolean rule = thing instanceof AccessRule;
+        return new RuleDetail(
+            host,
+            null,
+            rule ? statement.number() : 1,
+            rule ? filter.rules().size() : 1,
+            statement,
+            before(site, filter, thing),
+            List.of());
+      }
+    }
+    throw new IllegalArgumentException(
+        Labels.of(thing) + " is not of the filter of " + host.name());
+  }
+
+  private List<RuleDetail.Earlier> before(Site site, AccessList filter, Placed thing) {
+    Sentences sentences = new Sentences(site, host.name());
+    List<Schedule> schedules = List.copyOf(site.schedules().values());
+    Times times = new Times(schedules, VirtualClock.start(site.timeZone()));
+    Meaning meaning = new Meaning(new PacketSpace(1, times));
+    List<CompiledList.Entry> entries = CompiledList.of(site, filter).entries();
+    PacketSet mine = null;
+    for (CompiledList.Entry entry : entries) {
+      mine = entry.rule().equals(thing) ? meaning.of(entry.match()) : mine;
+    }
+    List<RuleDetail.Earlier> earlier = new ArrayList<>();
+    for (CompiledList.Entry entry : entries) {
+      if (mine == null || entry.rule().equals(thing)) {
+        break;
+      }
+      PacketSet takes = meaning.of(entry.match());
+      if (takes.meets(mine)) {
+        earlier.add(
+            new RuleDetail.Earlier(entry.rule(), sentences.of(entry.rule()), takes.covers(mine)));
+      }
+    }
+    return earlier;
   }
 
   private static Explanation.Section section(

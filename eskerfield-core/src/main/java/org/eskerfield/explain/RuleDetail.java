@@ -2,7 +2,7 @@
 package org.eskerfield.explain;
 
 import java.util.List;
-import org.eskerfield.model.Device;
+import org.eskerfield.model.Named;
 import org.eskerfield.model.Placed;
 import org.eskerfield.trace.Decision;
 import org.jspecify.annotations.Nullable;
@@ -10,7 +10,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * One rule in depth.
  *
- * @param device whose rule
+ * @param holder the device whose rule it is, or the host where it is one of a host's filter
  * @param list the rule list that it stands in; null for other rules
  * @param position its number among the rules of its list, from 1
  * @param of how many
@@ -19,7 +19,7 @@ import org.jspecify.annotations.Nullable;
  * @param letBy what let its example through the rule lists; empty where none was asked
  */
 public record RuleDetail(
-    Device device,
+    Named holder,
     @Nullable String list,
     int position,
     int of,

@@ -3,11 +3,13 @@ package org.eskerfield.sites;
 
 import static org.assertj.core.api.Assertions.assertThat;
 
+import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.List;
 import java.util.stream.Stream;
 import org.eskerfield.explain.Explainer;
 import org.eskerfield.explain.Explanation;
+import org.eskerfield.explain.HostFilter;
 import org.eskerfield.explain.RuleDetail;
 import org.eskerfield.explain.Statement;
 import org.eskerfield.formats.Sites;
@@ -162,5 +164,26 @@ class ExplainerTest {
     RuleDetail booking = Explainer.of(site).detail(breakwater, named(breakwater, "booking"));
     assertThat(booking.letBy()).hasSize(1);
     assertThat(booking.letBy().get(0).text()).contains("shop, archive and radio");
+  }
+
+  /** A host's own filter is asked rule by rule, as the lists of devices are. */
+  @Test
+  void ruleOfAHostFilterInDepth() throws Exception {
+    String text = Files.readString(Path.of("../demo/marrowby.site.yaml"));
+    String insurers = "        - { accept: the insurers, from: insurers, service: ftp }\n";
+    assertThat(text).contains(insurers);
+    String first = "        - { drop: no insurer by night, from: insurers }\n";
+    Site site = SiteReader.read("x.site.yaml", text.replace(insurers, first + insurers));
+    HostFilter filter = HostFilter.of(site).get(0);
+    RuleDetail detail = filter.detail(site, filter.section().statements().get(1).of());
+    assertThat(detail.holder().name()).isEqualTo("archive");
+    assertThat(detail.position()).isEqualTo(2);
+    assertThat(detail.of()).isEqualTo(3);
+    assertThat(detail.before()).hasSize(1);
+    assertThat(detail.before().get(0).all()).isTrue();
+    assertThat(detail.statement().example()).isNull();
+    RuleDetail inside = filter.detail(site, filter.section().statements().get(2).of());
+    assertThat(inside.before()).isEmpty();
+    assertThat(inside.statement().example()).isNotNull();
   }
 }

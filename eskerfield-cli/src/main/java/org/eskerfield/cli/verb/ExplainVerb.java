@@ -8,6 +8,7 @@ import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
@@ -36,7 +37,16 @@ import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield explain}. */
 public final class ExplainVerb extends Verb {
-  private record Found(Device device, Placed rule) {}
+  private record Found(@Nullable Device device, @Nullable HostFilter filter, Placed rule) {
+    boolean isCalled(String rule) {
+      String name = name();
+      return rule.equals(String.valueOf(this.rule.place().line())) || name.equalsIgnoreCase(rule);
+    }
+
+    String name() {
+      return rule instanceof Named named ? named.name() : "";
+    }
+  }
 
   public ExplainVerb() {
     super("explain", "Explains every rule in plain language, with an example.");
@@ -80,8 +90,13 @@ public final class ExplainVerb extends Verb {
     String rule = call.matchedPositionalValue(1, null);
     if (rule != null) {
       List<RuleDetail> details = new ArrayList<>();
-      for (Found found : find(call, devices, rule)) {
-        details.add(explainer.detail(found.device, found.rule));
+      List<HostFilter> filters =
+          call.hasMatchedOption("--device") ? List.of() : HostFilter.of(file.site());
+      for (Found found : find(call, devices, filters, rule)) {
+        details.add(
+            found.filter == null
+                ? explainer.detail(Objects.requireNonNull(found.device), found.rule)
+                : found.filter.detail(file.site(), found.rule));
       }
       terminal
           .out()
@@ -159,9 +174,9 @@ public final class ExplainVerb extends Verb {
     return List.of(device);
   }
 
-  private static List<Found> find(ParseResult call, List<Device> devices, String rule) {
-    List<Found> found = new ArrayList<>();
-    List<String> names = new ArrayList<>();
+  private static List<Found> find(
+      ParseResult call, List<Device> devices, List<HostFilter> filters, String rule) {
+    List<Found> known = new ArrayList<>();
     for (Device device : devices) {
       List<Placed> all = new ArrayList<>(device.translation());
       for (AccessList list : device.access()) {
@@ -170,22 +185,22 @@ public final class ExplainVerb extends Verb {
       }
       all.addAll(device.services());
       all.addAll(device.routes());
-      for (Placed each : all) {
-        String name = each instanceof Named named ? named.name() : "";
-        names.add(name);
-        boolean line = rule.equals(String.valueOf(each.place().line()));
-        if (line || name.equalsIgnoreCase(rule)) {
-          found.add(new Found(device, each));
-        }
-      }
+      all.forEach(each -> known.add(new Found(device, null, each)));
     }
+    for (HostFilter filter : filters) {
+      filter.section().statements().forEach(each -> known.add(new Found(null, filter, each.of())));
+    }
+    List<Found> found = known.stream().filter(each -> each.isCalled(rule)).toList();
     if (found.isEmpty()) {
       boolean line = rule.matches("[0-9]+");
       throw wrong(
           call,
           line
               ? "no rule, list, route or own service begins in line " + rule
-              : "no rule or list is called '" + rule + "'" + meant(rule, names));
+              : "no rule or list is called '"
+                  + rule
+                  + "'"
+                  + meant(rule, known.stream().map(Found::name).toList()));
     }
     return found;
   }
@@ -245,7 +260,7 @@ public final class ExplainVerb extends Verb {
       String list = detail.list() == null ? "" : " in list '" + detail.list() + "'";
       String position = detail.of() > 1 ? ", " + statement.number() + " of " + detail.of() : "";
       out.append(out.length() == 0 ? "" : "\n");
-      out.append(style.strong(Labels.of(statement.of()) + list + " of " + detail.device().name()));
+      out.append(style.strong(Labels.of(statement.of()) + list + " of " + detail.holder().name()));
       out.append(position).append("  ").append(style.place(statement.of().place().toString()));
       out.append("\n\n  ").append(Style.wrapped(statement.sentence(), 2, 2)).append('\n');
       note(out, statement, 2);

@@ -473,7 +473,8 @@ public final class ExplainData {
 
   private static Tree detail(RuleDetail detail) {
     return statement(detail.statement())
-        .with("device", detail.device().name())
+        .with("device", detail.holder() instanceof Device device ? device.name() : null)
+        .with("host", detail.holder() instanceof Host host ? host.name() : null)
         .with("list", detail.list())
         .with("of", detail.of())
         .with(

@@ -42,7 +42,7 @@ final class CarriedCauses extends Case {
     if (unrouted != null) {
       return unrouted;
     }
-    Placed translated = translatedSource();
+    Placed translated = translatedSource(device);
     if (translated != null) {
       return verdict(
           Cause.ADDRESS_PRIVATE,
@@ -69,10 +69,13 @@ final class CarriedCauses extends Case {
         device);
   }
 
-  /** The rule that translated the source last; null if none did. */
-  private @Nullable Placed translatedSource() {
+  /** The rule of the last device that translated the source; null if it has none. */
+  private @Nullable Placed translatedSource(@Nullable Device last) {
     Placed by = null;
     for (Leg leg : legs) {
+      if (last == null || !leg.where().equals(last.name())) {
+        continue; // a device before it may well hide its networks behind an inner address
+      }
       for (Decision decision : leg.decisions()) {
         by = decision.ruling() == Ruling.SOURCE_TRANSLATED ? decision.by() : by;
       }

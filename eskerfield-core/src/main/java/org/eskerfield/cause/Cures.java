@@ -22,6 +22,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
@@ -109,6 +110,11 @@ final class Cures extends CureScene {
       case CARRIER_DISCARDS_PRIVATE -> translation.privateSource(place);
       case SHARING_LEFT_OUT, EXHAUSTED -> TranslationCures.sharing(place);
       case ADDRESS_CHANGED -> translation.changed(place);
+      case ADDRESS_PRIVATE ->
+          place instanceof TranslationRule rule
+              ? Cure.byHand(
+                  "have " + Labels.of(rule) + " use an address that the carrier sends here")
+              : null;
       case OWN_SERVICE_TAKEN -> ownService(place);
       case OWN_SERVICE_CLOSED -> openService(place);
       default -> null;

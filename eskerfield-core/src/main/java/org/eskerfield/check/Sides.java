@@ -89,9 +89,14 @@ final class Sides {
             .left()
             .intersection(check.space.sources(SpecialAddresses.NOT_ON_THE_INTERNET))
             .intersection(check.space.destinations(check.strangers()));
-    if (untranslated.isEmpty()
-        || passage.sourceRule() != null // translated, to an address that is private itself
-        || leaving.network().carrier().isEmpty()) {
+    if (untranslated.isEmpty() || leaving.network().carrier().isEmpty()) {
+      return;
+    }
+    OutwardRule by = OutwardRule.of(passage.sourceRule());
+    if (passage.sourceRule() != null) {
+      if (by != null) {
+        hidden(passage, by, untranslated);
+      }
       return;
     }
     for (Network network : check.behind(device, passage.arriving())) {
@@ -140,6 +145,24 @@ final class Sides {
               ? TranslationCures.narrowed(check.site, first, sample.opening().question().source())
               : obstacle == null ? null : obstacle.cure());
     }
+  }
+
+  /** Sources that a rule translates, but to addresses that no carrier carries. */
+  private void hidden(Passage passage, OutwardRule rule, PacketSet hidden) {
+    PacketSet senders = check.preferring(passage.arrivedAs(hidden), check.describedInside());
+    PacketSet preferred = check.preferringTo(senders, check.describedOutside());
+    Conversation sample = check.traced(check.attempt(preferred.sample()));
+    Decision end = sample == null ? null : Offers.lastOf(sample);
+    if (sample == null || end == null || end.ruling() != Ruling.SOURCE_NOT_CARRIED) {
+      return; // the carrier translates it, or another pool address is taken
+    }
+    Address source = end.after().source();
+    check.add(
+        Code.ADDRESS_PRIVATE,
+        rule,
+        Labels.of(rule) + " translates to " + source + ", " + SpecialAddresses.kind(source),
+        sample,
+        Cure.byHand("have it use addresses that the carrier sends here"));
   }
 
   /**

@@ -284,6 +284,8 @@ class CheckerTest {
             "100.64.0.1",
             "at: 192.0.2.66 https",
             "at: uplink https"),
+        // What is sent from a pool that no carrier carries is discarded, and was not said.
+        byHand("address-private", "pool: 192.0.2.70", "pool: 10.99.0.70"),
         cured(
             "address-changed",
             "at: 198.51.100.140 }",
@@ -514,6 +516,23 @@ class CheckerTest {
     String buys = BUYS + "            to: web\n            service: https\n            log: true\n";
     String shut = edited(List.of(buys, "", INNER, INNER + orders));
     assertThat(codes(check(shut))).contains("translation-without-access");
+  }
+
+  /** An inner device hides its networks behind its own address, and the outer one forgets that. */
+  @Test
+  void whoIsHiddenInsideIsTranslatedOutside() throws Exception {
+    String text = DrawnBusiness.text(603);
+    String forgotten =
+        Mutations.of(text).stream()
+            .filter(slip -> slip.what().equals("edge / translation: taken away"))
+            .findFirst()
+            .orElseThrow()
+            .text();
+    assertThat(text).contains("{ shared: the shop, from: shop, leaving: outer }");
+    assertThat(check(forgotten))
+        .filteredOn(each -> each.message().startsWith("sources of shop leave edge"))
+        .extracting(each -> each.cure().summary())
+        .containsExactly("share the address of uplink among the sources of transit");
   }
 
   /** The neighbours on a link are many over IPv6 as well, and one of them is the sample. */

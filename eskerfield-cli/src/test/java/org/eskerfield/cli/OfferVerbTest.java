@@ -106,6 +106,10 @@ class OfferVerbTest {
             + " expect: - from: partner to: 203.0.113.33:443 service: tcp outcome: answered by web"
             + " - from: other to: 203.0.113.33:443 service: tcp outcome: dropped"
             + " - from: partner to: 203.0.113.33:443 service: tcp at: 'sunday 10:00' outcome: dropped",
+        // What somebody wrote down before, that one other may not, is his, and stays.
+        "schedules: => expect:;  - { from: other, to: 203.0.113.33, service: https, outcome: dropped };schedules:"
+            + " | web https --from partners | - { from: partner, to: 203.0.113.33:443,"
+            + " service: tcp, outcome: answered by web } - destination: web https",
         // Insiders by an interface that is not called as its network: the list names the network.
         "lan:    { on: lan => eth1: { on: lan | web https --from partners --hairpin eth1"
             + " | hairpin: eth1 admit: { from: [partners, lan], log: true }",

@@ -92,11 +92,8 @@ final class Sides {
     if (untranslated.isEmpty() || leaving.network().carrier().isEmpty()) {
       return;
     }
-    OutwardRule by = OutwardRule.of(passage.sourceRule());
     if (passage.sourceRule() != null) {
-      if (by != null) {
-        hidden(passage, by, untranslated);
-      }
+      hidden(passage, untranslated, leaving.network());
       return;
     }
     for (Network network : check.behind(device, passage.arriving())) {
@@ -147,14 +144,23 @@ final class Sides {
     }
   }
 
-  /** Sources that a rule translates, but to addresses that no carrier carries. */
-  private void hidden(Passage passage, OutwardRule rule, PacketSet hidden) {
+  /**
+   * Sources that a rule translates, but to addresses that no carrier carries; those of the link are
+   * what the carrier gave out, and he translates them himself.
+   */
+  private void hidden(Passage passage, PacketSet untranslated, Network link) {
+    OutwardRule rule = OutwardRule.of(passage.sourceRule());
+    PacketSet hidden =
+        untranslated.minus(check.space.sources(AddressSet.ofPrefixes(link.prefixes())));
+    if (rule == null || hidden.isEmpty()) {
+      return;
+    }
     PacketSet senders = check.preferring(passage.arrivedAs(hidden), check.describedInside());
     PacketSet preferred = check.preferringTo(senders, check.describedOutside());
     Conversation sample = check.traced(check.attempt(preferred.sample()));
     Decision end = sample == null ? null : Offers.lastOf(sample);
     if (sample == null || end == null || end.ruling() != Ruling.SOURCE_NOT_CARRIED) {
-      return; // the carrier translates it, or another pool address is taken
+      return; // an address of the pool that is carried comes first
     }
     Address source = end.after().source();
     check.add(

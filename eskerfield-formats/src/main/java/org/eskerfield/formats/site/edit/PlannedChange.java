@@ -194,10 +194,13 @@ public record PlannedChange(
     List<String> tidied = new ArrayList<>();
     List<Change> changes = new ArrayList<>(plan.changes());
     // With what they name goes what could not be read without it.
+    boolean ofOffer = false;
     for (Expectation each : before.expectations()) {
-      // An answer that is still given is told by tracing it afterwards.
-      boolean denied = each.outcome() != Outcome.ANSWERED && isAbout(each, plan);
-      if (denied || needs(each, before.site(), plan)) {
+      // An answer that is still given is told by tracing it afterwards. That others are denied goes
+      // where it stands behind the answers, as an offer writes it; elsewhere it stood before.
+      boolean answered = each.outcome() == Outcome.ANSWERED;
+      ofOffer = isAbout(each, plan) && (answered || (ofOffer && each.note() == null));
+      if ((ofOffer && !answered) || needs(each, before.site(), plan)) {
         changes.add(new Change.Remove(each));
         tidied.add("expectation: " + each.text());
       }

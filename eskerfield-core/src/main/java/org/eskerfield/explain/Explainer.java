@@ -244,32 +244,12 @@ public final class Explainer {
         if (mine == null || each.rule().equals(rule)) {
           break;
         }
-        addEarlier(earlier, each.rule(), each.takes(), mine, sentences);
+        RuleDetail.Earlier.add(earlier, each.rule(), each.takes(), mine, sentences);
       }
     } else if (in != null && thing instanceof AccessRule rule) {
-      CompiledList list = compiled(all, in);
-      for (CompiledList.Entry entry : list.entries()) {
-        mine = entry.rule().equals(rule) ? all.meaning().of(entry.match()) : mine;
-      }
-      for (CompiledList.Entry entry : list.entries()) {
-        if (mine == null || entry.rule().equals(rule)) {
-          break;
-        }
-        addEarlier(earlier, entry.rule(), all.meaning().of(entry.match()), mine, sentences);
-      }
+      return RuleDetail.Earlier.than(rule, compiled(all, in), all.meaning(), sentences);
     }
     return earlier;
-  }
-
-  private static void addEarlier(
-      List<RuleDetail.Earlier> earlier,
-      Placed rule,
-      PacketSet takes,
-      PacketSet mine,
-      Sentences sentences) {
-    if (takes.meets(mine)) {
-      earlier.add(new RuleDetail.Earlier(rule, sentences.of(rule), takes.covers(mine)));
-    }
   }
 
   // Examples.

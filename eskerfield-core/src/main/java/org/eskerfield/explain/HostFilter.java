@@ -20,7 +20,6 @@ import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.Meaning;
-import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Times;
 import org.eskerfield.state.VirtualClock;
@@ -90,23 +89,7 @@ public record HostFilter(Host host, Explanation.Section section) {
     List<Schedule> schedules = List.copyOf(site.schedules().values());
     Times times = new Times(schedules, VirtualClock.start(site.timeZone()));
     Meaning meaning = new Meaning(new PacketSpace(1, times));
-    List<CompiledList.Entry> entries = CompiledList.of(site, filter).entries();
-    PacketSet mine = null;
-    for (CompiledList.Entry entry : entries) {
-      mine = entry.rule().equals(thing) ? meaning.of(entry.match()) : mine;
-    }
-    List<RuleDetail.Earlier> earlier = new ArrayList<>();
-    for (CompiledList.Entry entry : entries) {
-      if (mine == null || entry.rule().equals(thing)) {
-        break;
-      }
-      PacketSet takes = meaning.of(entry.match());
-      if (takes.meets(mine)) {
-        earlier.add(
-            new RuleDetail.Earlier(entry.rule(), sentences.of(entry.rule()), takes.covers(mine)));
-      }
-    }
-    return earlier;
+    return RuleDetail.Earlier.than(thing, CompiledList.of(site, filter), meaning, sentences);
   }
 
   private static Explanation.Section section(

@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.explain;
 
+import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Placed;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.Meaning;
+import org.eskerfield.set.PacketSet;
 import org.eskerfield.trace.Decision;
 import org.jspecify.annotations.Nullable;
 
@@ -33,7 +37,32 @@ public record RuleDetail(
    * @param sentence what it does
    * @param all whether it takes them all, so that the later one never acts
    */
-  public record Earlier(Placed rule, String sentence, boolean all) {}
+  public record Earlier(Placed rule, String sentence, boolean all) {
+    /** Those before a rule in its list that act on some of its packets, in order. */
+    static List<Earlier> than(
+        Placed rule, CompiledList list, Meaning meaning, Sentences sentences) {
+      List<Earlier> earlier = new ArrayList<>();
+      PacketSet mine = null;
+      for (CompiledList.Entry entry : list.entries()) {
+        mine = entry.rule().equals(rule) ? meaning.of(entry.match()) : mine;
+      }
+      for (CompiledList.Entry entry : list.entries()) {
+        if (mine == null || entry.rule().equals(rule)) {
+          break;
+        }
+        add(earlier, entry.rule(), meaning.of(entry.match()), mine, sentences);
+      }
+      return earlier;
+    }
+
+    /** Adds an earlier rule if it takes some packets of another one. */
+    static void add(
+        List<Earlier> earlier, Placed rule, PacketSet takes, PacketSet mine, Sentences sentences) {
+      if (takes.meets(mine)) {
+        earlier.add(new Earlier(rule, sentences.of(rule), takes.covers(mine)));
+      }
+    }
+  }
 
   /** Copies the lists. */
   public RuleDetail {

@@ -3,7 +3,6 @@ package org.eskerfield.ledger;
 
 import java.util.ArrayList;
 import java.util.List;
-import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.OwnService;
@@ -51,6 +50,14 @@ public record Contest(Holding loser, Holding winner) {
     return List.copyOf(contests);
   }
 
+  /** Who gets what is sent to the ports of a holder before he does; empty for nobody. */
+  public static List<Holding> before(Holding holding, List<Contest> contests) {
+    return contests.stream()
+        .filter(contest -> contest.loser.equals(holding))
+        .map(Contest::winner)
+        .toList();
+  }
+
   /** A port that both claim; null if there is none. */
   private static @Nullable Probe both(Holding one, Holding other) {
     List<ServicePart> theirs =
@@ -77,11 +84,10 @@ public record Contest(Holding loser, Holding winner) {
       senders = senders.intersection(site.addresses(own.from()));
     }
     Address source = Outside.somebody(site, senders);
-    Host known = source == null ? null : site.hostAt(source);
     return source == null
         ? null
         : new Question(
-            known == null ? Host.unnamed(source, site.networkOf(source)) : known,
+            site.hostOrUnnamed(source),
             source,
             to,
             probe,

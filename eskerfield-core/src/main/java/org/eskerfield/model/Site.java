@@ -301,6 +301,12 @@ public record Site(
     return ((ByAddress<Host>) hosts).firstAt(address);
   }
 
+  /** The first host that has the address, else one without a name that has it. */
+  public Host hostOrUnnamed(Address address) {
+    Host known = hostAt(address);
+    return known != null ? known : Host.unnamed(address, networkOf(address));
+  }
+
   /**
    * The host that a rule leads to, or to whose first address it does. Of several in different
    * realms, one that is where the rule says that packets go on, or else joined to its device.

@@ -53,10 +53,6 @@ final class LettingIn {
     return lists.isEmpty();
   }
 
-  private boolean fromAnybody() {
-    return wish.from().stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
-  }
-
   private boolean isOpen() {
     return device.stance().actionFor(hop.outer().network().zone(), hop.inner().network().zone())
         == Action.ACCEPT;
@@ -64,7 +60,7 @@ final class LettingIn {
 
   /** By the rule itself, where the stance does not do it. */
   void admit(DestinationRuleBuilder rule, List<AddressTerm> who) {
-    if (isOpen() && lists.isEmpty() && fromAnybody() && wish.when() == null) {
+    if (isOpen() && lists.isEmpty() && wish.isForAnybody() && wish.when() == null) {
       steps.add(new Step(device.name(), "its stance lets it in already", "", null));
     } else {
       rule.admit(new Admission(who, wish.when(), wish.log(), Place.IN_CODE));
@@ -87,7 +83,7 @@ final class LettingIn {
     Target seen = device.seesOriginal() ? external : target;
     AccessRule access =
         AccessRule.called(Action.ACCEPT, name)
-            .from(fromAnybody() ? List.of() : who)
+            .from(wish.isForAnybody() ? List.of() : who)
             .to(List.of(device.seesOriginal() ? AddressTerm.of(external.address()) : named(target)))
             .services(List.of(seen.service()))
             .when(wish.when())

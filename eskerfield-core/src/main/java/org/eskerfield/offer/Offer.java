@@ -227,10 +227,6 @@ public final class Offer {
     return free;
   }
 
-  private boolean fromAnybody() {
-    return wish.from().stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
-  }
-
   // A device on the way that is not the last.
 
   private Target inner(Hop hop, Hop next, Target target) throws RefusedChangeException {
@@ -411,9 +407,9 @@ public final class Offer {
       throws RefusedChangeException {
     List<AddressTerm> who = new ArrayList<>(wish.from());
     boolean hairpins = !wish.hairpin().isEmpty() && !wish.whole();
-    if (!fromAnybody() && hairpins) {
+    if (!wish.isForAnybody() && hairpins) {
       who.addAll(outermost ? insiders(hop.device()) : hairpinned());
-    } else if (!fromAnybody() && standing != null) {
+    } else if (!wish.isForAnybody() && standing != null) {
       who.addAll(insidersLetIn(standing.rule()));
     }
     LettingIn letting = new LettingIn(site, wish, hop, standing != null || again);

@@ -85,13 +85,7 @@ final class OfferProofs {
       return Outside.somebody(site, OfferWay.outsiders(site, wish.family()).intersection(others));
     }
     for (OfferWay each : OfferWay.inner(site, wish.host(), wish.family(), others)) {
-      boolean same =
-          each.hops().stream()
-              .anyMatch(
-                  hop ->
-                      hop.device().name().equals(by.device().name())
-                          && hop.outer().name().equals(by.outer().name()));
-      if (same) {
+      if (each.hops().stream().anyMatch(hop -> hop.leaves(by.device(), by.outer()))) {
         return each.sender();
       }
     }

@@ -192,17 +192,13 @@ record OfferWay(Address sender, List<Hop> hops, int translating) {
 
   /** Whether what somebody sends to an address comes by a hop. */
   private static boolean reaches(Site site, Address sender, Address to, Hop by) {
-    Host known = site.hostAt(sender);
-    Host host = known != null ? known : Host.unnamed(sender, site.networkOf(sender));
+    Host host = site.hostOrUnnamed(sender);
     if (site.gateway(host, sender.family()) == null) {
       return true; // among several routers he may send to the right one
     }
     try {
       return OutwardPath.of(site, host, to).stream()
-          .anyMatch(
-              hop ->
-                  hop.device().name().equals(by.device().name())
-                      && hop.outer().name().equals(by.inner().name()));
+          .anyMatch(hop -> hop.leaves(by.device(), by.inner()));
     } catch (RefusedChangeException e) {
       return false; // his router knows no way there
     }

@@ -8,6 +8,7 @@ import java.util.Set;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
@@ -26,7 +27,17 @@ final class OutwardPath {
    * @param outer its interface on the way out
    * @param inner its interface towards the host
    */
-  record Hop(Device device, Interface outer, Interface inner) {}
+  record Hop(Device device, Interface outer, Interface inner) {
+    /** Whether it goes out of an interface of a device. */
+    boolean leaves(Device from, Interface by) {
+      return device.name().equals(from.name()) && outer.name().equals(by.name());
+    }
+
+    /** Whether what a rule of a device takes comes in by it. */
+    boolean isFaced(Device by, InwardRule rule) {
+      return device.name().equals(by.name()) && rule.facing().names(outer);
+    }
+  }
 
   private OutwardPath() {}
 

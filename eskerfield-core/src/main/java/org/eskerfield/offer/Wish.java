@@ -39,6 +39,11 @@ public record Wish(
     boolean log,
     boolean whole,
     @Nullable String name) {
+  /** Whether everybody may use it. */
+  boolean isForAnybody() {
+    return from.stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
+  }
+
   /** Copies the lists. */
   public Wish {
     from = List.copyOf(from);

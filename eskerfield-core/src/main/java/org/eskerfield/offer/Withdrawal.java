@@ -252,17 +252,10 @@ public final class Withdrawal {
     Set<Hop> hops = new LinkedHashSet<>();
     fromInternet().forEach(way -> hops.addAll(way.hops()));
     for (OfferWay way : OfferWay.inner(site, host, family, AddressSet.ALL)) {
-      boolean his =
-          found.stream()
-              .anyMatch(
-                  each ->
-                      way.hops().stream()
-                          .anyMatch(
-                              hop ->
-                                  hop.device().equals(each.device)
-                                      && each.rule.facing().names(hop.outer())));
-      if (his) {
-        hops.addAll(way.hops());
+      for (Found each : found) {
+        if (way.hops().stream().anyMatch(hop -> hop.isFaced(each.device, each.rule))) {
+          hops.addAll(way.hops());
+        }
       }
     }
     return hops;
@@ -502,8 +495,7 @@ public final class Withdrawal {
       return Outside.somebody(site, outside.isEmpty() ? from : outside);
     }
     for (OfferWay way : OfferWay.inner(site, host, family, from)) {
-      Hop by = way.outermost();
-      if (by.device().equals(each.device) && each.rule.facing().names(by.outer())) {
+      if (way.outermost().isFaced(each.device, each.rule)) {
         return way.sender();
       }
     }

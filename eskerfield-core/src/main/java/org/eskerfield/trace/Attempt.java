@@ -66,8 +66,7 @@ public record Attempt(
     if (site.deviceAt(source) != null) {
       return null;
     }
-    Host host = site.hostAt(source);
-    Host sender = host != null ? host : Host.unnamed(source, site.networkOf(source));
+    Host sender = site.hostOrUnnamed(source);
     boolean echo = Icmp.isEchoRequest(packet.icmpType);
     Probe probe =
         echo ? Probe.ping(packet.family) : Probe.of(packet.protocol, packet.destinationPort);
@@ -145,9 +144,7 @@ public record Attempt(
     Named found = site.hosts().get(sender.name());
     found = found != null ? found : site.devices().get(sender.name());
     if (found == null && isUnnamed()) {
-      Address own = ((Host) sender).addresses().get(0);
-      Host known = site.hostAt(own);
-      found = known != null ? known : Host.unnamed(own, site.networkOf(own));
+      found = site.hostOrUnnamed(((Host) sender).addresses().get(0));
     }
     return found == null || found == sender
         ? this

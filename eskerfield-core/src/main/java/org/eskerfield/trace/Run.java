@@ -352,8 +352,7 @@ public final class Run {
   /** An exchange that begins with a packet. */
   private Exchange of(Packet given, @Nullable Device device, @Nullable Interface by) {
     Address source = given.source();
-    Host known = site().hostAt(source);
-    Host sender = known != null ? known : Host.unnamed(source, site().networkOf(source));
+    Host sender = site().hostOrUnnamed(source);
     boolean echo = Icmp.isEchoRequest(given.icmpType);
     Probe probe = echo ? Probe.ping(given.family) : Probe.of(given.protocol, given.destinationPort);
     Question question =

@@ -252,12 +252,10 @@ public final class LedgerVerb extends Verb {
 
   /** Who gets what is sent to the ports of a holder, where it is not he. */
   private static String behind(Holding holding, List<Contest> contests) {
-    for (Contest contest : contests) {
-      if (contest.loser().equals(holding)) {
-        return "; gets nothing from outside: before it comes " + contest.winner().who();
-      }
-    }
-    return "";
+    List<Holding> before = Contest.before(holding, contests);
+    return before.isEmpty()
+        ? ""
+        : "; gets nothing from outside: before it comes " + before.get(0).who();
   }
 
   private static String ports(Holding holding) {

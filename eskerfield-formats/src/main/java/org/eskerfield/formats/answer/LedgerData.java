@@ -2,7 +2,6 @@
 package org.eskerfield.formats.answer;
 
 import java.math.BigInteger;
-import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.explain.Sentences;
 import org.eskerfield.ledger.Block;
@@ -147,19 +146,13 @@ public final class LedgerData {
 
   /** Who has an address or ports of it; who gets its packets before, if somebody does. */
   public static Tree holding(Holding holding, List<Contest> contests) {
-    List<String> before = new ArrayList<>();
-    for (Contest contest : contests) {
-      if (contest.loser().equals(holding)) {
-        before.add(contest.winner().who());
-      }
-    }
     return new Tree()
         .with("kind", holding.kind())
         .with("device", holding.device())
         .with("who", holding.who())
         .with("hardware", holding.by() instanceof Host host ? host.hardware() : null)
         .with("ports", Tree.texts(holding.services()))
-        .with("behind", before)
+        .with("behind", Tree.each(Contest.before(holding, contests), Holding::who))
         .with("place", Tree.place(holding.by().place()));
   }
 

@@ -9,8 +9,6 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
-import org.eskerfield.model.Interface;
-import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.Placed;
@@ -46,6 +44,17 @@ final class AccessCauses extends Case {
     Header header = seenByLists(device, leg, end);
     Placed by = end.by();
     AccessList list = listOf(device, by);
+    Astray astray = new Astray(site, device);
+    AccessList turned = list == null ? null : Astray.turned(list);
+    if (list != null && turned != null && astray.is(list) && !astray.is(turned)) {
+      return verdict(
+          Cause.WRONG_INTERFACE,
+          Labels.of(list)
+              + " guards "
+              + Astray.ways(list)
+              + ", and all its rules are for the other direction",
+          list);
+    }
     if (by instanceof AccessRule) {
       return verdict(Cause.DENIED, end);
     }
@@ -73,28 +82,37 @@ final class AccessCauses extends Case {
         return verdict(Cause.SENDER_NOT_ADMITTED, "", near.rule());
       }
     }
+    Verdict elsewhere = judgeOthers(device, list, header, astray);
+    if (elsewhere != null) {
+      return elsewhere;
+    }
+    AccessRule disabled = list == null ? null : disabled(list, header);
+    return disabled != null
+        ? verdict(Cause.ACCESS_MISSING, Labels.of(disabled) + " is disabled", disabled)
+        : verdict(Cause.ACCESS_MISSING, end);
+  }
+
+  /** A rule that would accept it, of a list that guards something else. */
+  private @Nullable Verdict judgeOthers(
+      Device device, @Nullable AccessList list, Header header, Astray astray) {
     for (AccessList other : device.access()) {
       AccessRule match = accepting(other, header);
       if (match == null || other.equals(list)) {
         continue;
       }
       boolean idle = other.guards().isEmpty();
-      boolean turned = isTurned(other, match, leg);
-      if (idle || turned || isOnTheWrongWay(other, match)) {
+      if (idle || astray.is(other, match) || astray.is(other)) {
         return verdict(
             idle ? Cause.LIST_GUARDS_NOTHING : Cause.WRONG_INTERFACE,
             Labels.of(match)
                 + " of "
                 + Labels.of(other)
                 + " would accept it, but the list guards "
-                + (idle ? "nothing" : turned ? "the other direction" : "another way"),
-            other);
+                + (idle ? "nothing" : Astray.ways(other)),
+            list == null ? other : match);
       }
     }
-    AccessRule disabled = list == null ? null : disabled(list, header);
-    return disabled != null
-        ? verdict(Cause.ACCESS_MISSING, Labels.of(disabled) + " is disabled", disabled)
-        : verdict(Cause.ACCESS_MISSING, end);
+    return null;
   }
 
   /** A rule of a list that would accept the service, but is disabled. */
@@ -122,42 +140,6 @@ final class AccessCauses extends Case {
     return rule instanceof AccessRule access
         ? on(new Change.Alter(access, access.withWhen(null)))
         : null;
-  }
-
-  /** Whether a list guards a way backwards: what its rule is for goes in the other direction. */
-  private boolean isTurned(AccessList list, AccessRule rule, Leg leg) {
-    Interface arriving = leg.arriving();
-    Interface leaving = leaving(leg);
-    if (arriving == null || leaving == null || rule.to().isEmpty()) {
-      return false;
-    }
-    for (AccessList.Guard guard : list.guards()) {
-      InterfaceTerm from = guard.arriving();
-      InterfaceTerm to = guard.leaving();
-      if ((from != null && !from.names(leaving))
-          || (to != null && !to.names(arriving))
-          || (from == null && to == null)) {
-        return false;
-      }
-    }
-    return true;
-  }
-
-  /** Whether a list stands where no packet comes that the rule is for. */
-  private boolean isOnTheWrongWay(AccessList list, AccessRule rule) {
-    AddressSet sources = site.addresses(rule.from());
-    for (AccessList.Guard guard : list.guards()) {
-      InterfaceTerm arriving = guard.arriving();
-      if (rule.from().isEmpty() || arriving == null) {
-        return false;
-      }
-      for (Interface own : arriving.interfaces()) {
-        if (sources.intersects(site.zoneAddresses(own.network().zone()))) {
-          return false;
-        }
-      }
-    }
-    return true;
   }
 
   private @Nullable AccessRule accepting(AccessList list, Header header) {

@@ -2,6 +2,7 @@
 package org.eskerfield.cause;
 
 import java.util.List;
+import java.util.Objects;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -13,6 +14,7 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.TranslationRule;
@@ -51,17 +53,36 @@ final class AccessCures extends CureScene {
       return TranslationCures.enabled(rule);
     }
     AccessRule before = end.by() instanceof AccessRule rule ? rule : null;
-    Cure let =
-        Cure.of(
-            "let it in: an access rule in "
-                + Labels.of(list)
-                + (before == null ? "" : ", before " + Labels.of(before)),
-            new Change.Add(list, acceptance(), before));
+    Cure let = let(list, before);
+    boolean astray = obstacle.cause() == Cause.WRONG_INTERFACE;
+    if (astray && list.equals(obstacle.place())) {
+      AccessList turned = Objects.requireNonNull(Astray.turned(list));
+      return Astray.cure(list, turned).or(let);
+    }
+    if ((astray || obstacle.cause() == Cause.LIST_GUARDS_NOTHING)
+        && obstacle.place() instanceof AccessRule stray) {
+      return moved(stray, list, before).or(let);
+    }
     return obstacle.cause() == Cause.WRONG_SERVICE
             && obstacle.place() instanceof AccessRule near
             && near.services().size() == 1 // of several it is not known which is meant
         ? let.or(new TranslationCures(this).outerPort(near.services())).or(corrected(near))
         : let;
+  }
+
+  private static Cure moved(AccessRule stray, AccessList to, @Nullable AccessRule before) {
+    return Cure.of(
+        "move " + Labels.of(stray) + " to " + Labels.of(to),
+        new Change.Remove(stray),
+        new Change.Add(to, stray.withPlace(Place.IN_CODE), before));
+  }
+
+  private Cure let(AccessList list, @Nullable AccessRule before) {
+    return Cure.of(
+        "let it in: an access rule in "
+            + Labels.of(list)
+            + (before == null ? "" : ", before " + Labels.of(before)),
+        new Change.Add(list, acceptance(), before));
   }
 
   /** A rule for one host, with the service that is asked for in place of one that he has not. */
@@ -93,10 +114,8 @@ final class AccessCures extends CureScene {
   /** A list that guards another way is the one that is meant; else one is added. */
   @Nullable Cure open() {
     Cure added = added();
-    AccessList astray =
-        obstacle.place() instanceof AccessList list && list.guards().size() == 1 ? list : null;
-    Cure turned = astray == null ? null : guards();
-    return turned == null ? added : added == null ? turned : turned.or(added);
+    Cure guards = guards();
+    return guards == null ? added : added == null ? guards : guards.or(added);
   }
 
   private @Nullable Cure added() {
@@ -136,20 +155,24 @@ final class AccessCures extends CureScene {
         : null;
   }
 
+  /** Has a list guard the way of the packet: instead of one where it is idle, or as well. */
   @Nullable Cure guards() {
+    Device device = device();
     Interface arriving = leg.arriving();
     Interface leaving = leaving();
-    return obstacle.place() instanceof AccessList list && arriving != null && leaving != null
-        ? Cure.of(
-            "let "
-                + Labels.of(list)
-                + " guard the way from "
-                + arriving.name()
-                + " to "
-                + leaving.name(),
-            new Change.Alter(
-                list, list.withGuards(List.of(AccessList.Guard.of(arriving, leaving)))))
-        : null;
+    if (!(obstacle.place() instanceof AccessList list)
+        || device == null
+        || arriving == null
+        || leaving == null) {
+      return null;
+    }
+    boolean idle = list.guards().isEmpty() || new Astray(site, device).is(list);
+    AccessList instead = idle ? Astray.guarding(list, arriving, leaving) : null;
+    return Astray.cure(
+        list,
+        instead != null
+            ? instead
+            : list.withGuards(with(list.guards(), AccessList.Guard.of(arriving, leaving))));
   }
 
   @Nullable Cure order(@Nullable Placed early) {

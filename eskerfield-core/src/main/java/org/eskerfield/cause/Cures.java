@@ -77,7 +77,7 @@ final class Cures extends CureScene {
       case ACCESS_MISSING, DENIED, SENDER_NOT_ADMITTED, WRONG_SERVICE, WRONG_INTERFACE ->
           atStep(place);
       case OTHER_SIDE_NAMED -> access.otherSide();
-      case LIST_GUARDS_NOTHING -> access.guards();
+      case LIST_GUARDS_NOTHING -> place instanceof AccessRule ? access.accept() : access.guards();
       case ORDER -> access.order(place);
       case UNTOUCHED_FIRST -> translation.untouched(place);
       case TRANSLATION_MISSING -> translation.translationMissing(place);

@@ -62,7 +62,7 @@ public enum Code {
   // The sides of a translation.
   /** A rule faces an interface where its external address is not. */
   WRONG_INTERFACE(
-      Severity.ERROR, "Packets for the address arrive elsewhere, so the rule never gets them."),
+      Severity.ERROR, "Packets take another path, so the rule or list never sees them."),
   /** A source rule also rewrites clients that come in. */
   CLIENTS_REWRITTEN(
       Severity.WARNING,

@@ -164,6 +164,9 @@ final class Offers {
       Decision end,
       @Nullable Obstacle obstacle,
       boolean half) {
+    if (Rehearsals.isAstray(check, obstacle, sample)) {
+      return;
+    }
     Cure cure = obstacle == null ? null : letIn(rule, obstacle);
     if (obstacle != null
         && obstacle.cause() == Cause.OTHER_SIDE_NAMED

@@ -464,7 +464,9 @@ final class Rehearsals {
           check.tracer.converse(check.attempt(sender, target, Probe.of(Protocol.TCP, 443)));
       Diagnosis why = check.diagnosed(conversation);
       Obstacle first = why == null || why.obstacles().isEmpty() ? null : why.obstacles().get(0);
-      if (first != null && isKeptIn(device, conversation)) {
+      if (first != null
+          && isKeptIn(device, conversation)
+          && !isAstray(check, first, conversation)) {
         check.add(
             Code.SOURCES_NOT_LET_OUT,
             rule,
@@ -490,6 +492,23 @@ final class Rehearsals {
 
   // What it means.
 
+  /**
+   * Says so where it is a list that guards other ways than its rules are for; of one that guards
+   * none, {@link Sides} says it.
+   */
+  static boolean isAstray(Inspection check, @Nullable Obstacle obstacle, Conversation sample) {
+    Code code = obstacle == null ? null : codeOf(obstacle);
+    if (obstacle == null
+        || (code != Code.WRONG_INTERFACE && code != Code.LIST_GUARDS_NOTHING)
+        || !(obstacle.place() instanceof AccessList list)) {
+      return false;
+    }
+    if (code == Code.WRONG_INTERFACE) {
+      check.add(code, list, obstacle.detail(), sample, obstacle.cure());
+    }
+    return true;
+  }
+
   /** What happens at an obstacle, with what there is to know besides. */
   static String told(Obstacle obstacle) {
     if (obstacle.cause() == Cause.INTERFACE_DOWN && !obstacle.detail().isEmpty()) {
@@ -505,7 +524,7 @@ final class Rehearsals {
     Host filtering =
         at instanceof AccessList || at instanceof AccessRule ? receiver(obstacle) : null;
     at = code == Code.HOST_FILTER && filtering != null ? filtering : at;
-    if (code == null || isSaidOfInner(code, obstacle)) {
+    if (code == null || isSaidOfInner(code, obstacle) || isAstray(check, obstacle, sample)) {
       return;
     }
     boolean own = code == Code.TRANSLATION_WITHOUT_ACCESS || code == Code.NOTHING_LISTENS;

@@ -3,11 +3,14 @@ package org.eskerfield.check;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.cause.Astray;
 import org.eskerfield.cause.Diagnosis;
 import org.eskerfield.cause.Obstacle;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
@@ -195,6 +198,9 @@ final class Unmet {
 
   /** A rule that nothing comes to; maybe since what it is for ends at the device itself. */
   private void unmet(Device device, CompiledList list, CompiledList.Entry entry, Spread all) {
+    if (isPutRight(device, list.list(), entry.rule())) {
+      return;
+    }
     PacketSet takes = check.sets(device).meaning().of(entry.match());
     boolean forDevice = false;
     for (Interface arriving : device.interfaces()) {
@@ -222,6 +228,43 @@ final class Unmet {
         Cure.byHand(
             "write the rule in a list that guards 'to: device'; or take it away, since the own services"
                 + " say by themselves from whom they are reached"));
+  }
+
+  /**
+   * Says so where packets come to the rule once its list guards the one way that fits its rules.
+   */
+  private boolean isPutRight(Device device, AccessList list, AccessRule rule) {
+    Astray astray = new Astray(check.site, device);
+    AccessList there = astray.is(list) ? astray.putRight(list) : null;
+    if (there == null || said.hasAny(rule)) {
+      return false;
+    }
+    Cure cure = Astray.cure(list, there);
+    Unmet then = new Unmet(new Inspection(mended(check.site, cure.changes())), said);
+    Spread all = then.everybody();
+    Device now = then.check.site.devices().get(device.name());
+    if (all == null || now == null) {
+      return false;
+    }
+    for (CompiledList each : then.check.sets(now).program().lists()) {
+      for (CompiledList.Entry entry : each.entries()) {
+        if (entry.rule().place().equals(rule.place()) && !then.isMet(now, each, entry, all)) {
+          return false;
+        }
+      }
+    }
+    said.add(
+        Code.WRONG_INTERFACE,
+        list,
+        Labels.of(list)
+            + " of "
+            + device.name()
+            + " guards "
+            + Astray.ways(list)
+            + ", where nothing comes that its rules are for",
+        null,
+        cure);
+    return true;
   }
 
   private void unmet(Device device, Placed thing) {

@@ -153,7 +153,10 @@ final class Wishes {
           boolean kept = end != null && end.ruling().step() == Step.ACCESS;
           Trace asked = sample.opening();
           boolean silent = asked != null && asked.deliveredTo() != null && asked.reply().isEmpty();
-          if (!answered && (inside || kept || silent) && !check.endsAlike(sample)) {
+          if (!answered
+              && (inside || kept || silent)
+              && !check.endsAlike(sample)
+              && !isAstray(sample, kept)) {
             String asker = attempts.get(0).sender().name();
             check.add(
                 Code.RESOLVER_FAILS,
@@ -477,6 +480,9 @@ final class Wishes {
         && rule.to().isEmpty()) {
       return true; // a rule for whatever comes by is not for what a device itself does not offer
     }
+    if (Rehearsals.isAstray(check, obstacle, first)) {
+      return true;
+    }
     if (code == Code.TRANSLATION_WITHOUT_ACCESS) {
       code = Code.ACCEPTED_THEN_DROPPED;
     }
@@ -495,7 +501,11 @@ final class Wishes {
     Conversation sample = attempts.isEmpty() ? null : converse(attempts.get(0));
     Decision end = sample == null ? null : Offers.lastOf(sample);
     boolean some = targets.stream().anyMatch(target -> spread.reached().containsKey(target.name()));
-    if (some || sample == null || end == null || check.endsAlike(sample)) {
+    if (some
+        || sample == null
+        || end == null
+        || check.endsAlike(sample)
+        || isAstray(sample, end.ruling().step() == Step.ACCESS)) {
       return;
     }
     String to = String.join(", ", targets.stream().map(Network::name).toList());
@@ -514,6 +524,14 @@ final class Wishes {
             + sample.reason(),
         sample,
         Cure.byHand("accept there what is meant to pass, or let the stance drop it as well"));
+  }
+
+  /** Says so where a list that guards the wrong way keeps a packet. */
+  private boolean isAstray(Conversation sample, boolean kept) {
+    Diagnosis why = kept ? check.diagnosed(sample) : null;
+    return why != null
+        && !why.obstacles().isEmpty()
+        && Rehearsals.isAstray(check, why.obstacles().get(0), sample);
   }
 
   private Spread spread(Network source) {

@@ -73,6 +73,33 @@ class CausesTest {
             "passenger booking.example https",
             TO_QUAY,
             "        guards: { arriving: quay, leaving: transit }\n"),
+        // A list that guards another way, or what its rules for the way back should guard.
+        row(
+            "wrong-interface",
+            "passenger booking.example https",
+            "guards: { arriving: uplink, leaving: transit }",
+            "guards: { arriving: uplink, leaving: office }"),
+        row(
+            "wrong-interface",
+            "passenger booking.example https",
+            "guards: { arriving: quay, leaving: transit }",
+            TO_QUAY.strip()),
+        // A list for the device itself with a rule for a host behind it.
+        row(
+            "wrong-interface",
+            "passenger booking.example https",
+            "guards: { arriving: uplink, leaving: transit }",
+            "guards: { arriving: uplink, to: device }"),
+        // The only rule that would accept it stands in the list of another way.
+        row(
+            "wrong-interface",
+            "contractor harbour.example:1502 tcp",
+            "          - accept: the ramp\n            from: contractor\n            to: ramp\n"
+                + "            service: 502/tcp\n",
+            "",
+            "          - accept: everything\n",
+            "          - accept: the ramp\n            from: contractor\n            to: ramp\n"
+                + "            service: 502/tcp\n          - accept: everything\n"),
         // A rule for what goes out is not what keeps somebody from coming in.
         row(
             "access-missing",

@@ -148,7 +148,7 @@ class CheckerTest {
             "nothing-listens", "becomes: web\n        hairpin", "becomes: files\n        hairpin"),
         cured("other-side-named", "            to: web\n", "            to: 192.0.2.66\n"),
         cured(
-            "list-guards-nothing translation-without-access",
+            "list-guards-nothing",
             "        guards: [{ arriving: uplink, leaving: store }, { arriving: uplink, leaving: works }]\n",
             ""),
         cured(

@@ -18,12 +18,15 @@ import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 
 /** The sites of one classic mistake each, checked without any packet, and cured. */
 class MistakesTest {
   private static final Path FOLDER = Path.of("../demo/mistakes");
+
+  @TempDir Path folder;
 
   private static List<Finding> check(Path file) throws Exception {
     SiteFile read = SiteReader.readFile(file);
@@ -97,6 +100,28 @@ class MistakesTest {
     }
     String found = findings.stream().map(Finding::handle).toList().toString();
     assertThat(failures).as("%s has %s", mistake, found).isNull();
+  }
+
+  /** Whatever stops because of it, the list is what is wrong, and its guard what is edited. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "arriving: uplink, leaving: transit | arriving: uplink, leaving: office",
+        "arriving: uplink, leaving: transit | arriving: transit, leaving: uplink",
+        "arriving: transit, leaving: quay | arriving: quay, leaving: transit",
+        "arriving: quay, leaving: transit | arriving: transit, leaving: quay",
+        "arriving: uplink, leaving: mast | arriving: uplink, leaving: plant",
+      })
+  void aListThatGuardsElsewhereIsSaidOnceAndPutRight(String right, String wrong) throws Exception {
+    String working = Files.readString(FOLDER.resolve("working.site.yaml"));
+    String text = working.replace("guards: { " + right + " }", "guards: { " + wrong + " }");
+    Path file = Files.writeString(folder.resolve("x.site.yaml"), text);
+    List<Finding> findings = check(file);
+    assertThat(findings).extracting(Finding::code).containsExactly(Code.WRONG_INTERFACE);
+    CuredSite cured = CuredSite.of(file, "x", findings.get(0), findings);
+    assertThat(cured).isNotNull();
+    assertThat(cured.patch()).contains("+        guards: { " + right + " }");
   }
 
   @Test

@@ -3,6 +3,7 @@ package org.eskerfield.change;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.model.Named;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -55,6 +56,21 @@ public record Cure(String summary, List<Change> changes, List<Change> facts, Lis
     List<Cure> more = new ArrayList<>(others);
     more.add(other);
     return new Cure(summary, changes, facts, more);
+  }
+
+  /**
+   * What cures with equal changes have in common, short: to compare a device with many others, each
+   * of which may be large, takes long.
+   */
+  public String outline() {
+    StringBuilder outline = new StringBuilder();
+    for (Change change : changes) {
+      outline.append(change.getClass().getSimpleName()).append(change.object().place());
+      if (change instanceof Change.Add add) {
+        outline.append(add.added() instanceof Named named ? named.name() : "");
+      }
+    }
+    return outline.toString();
   }
 
   /** This cure, and then the others. */

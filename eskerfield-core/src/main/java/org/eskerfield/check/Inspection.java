@@ -64,7 +64,7 @@ final class Inspection {
   final PacketSpace space;
   final Ports ports;
   private final Map<String, EveryPacket> sets;
-  private final List<Finding> findings = new ArrayList<>();
+  private final Found found = new Found();
   private final Set<String> known = new HashSet<>();
 
   /** What the terms of rules stand for; each rule has its own list of them. */
@@ -123,18 +123,13 @@ final class Inspection {
     if (known.add(code + " " + at.place() + " " + at.place().column() + " " + about)) {
       Cure given =
           cure == null ? Cure.byHand("which edit is meant, only a person can decide") : cure;
-      findings.add(
+      found.add(
           new Finding(code, code.severity(), about, message, at.place(), sample, given, null));
     }
   }
 
   boolean has(Code code, Placed at) {
-    for (Finding finding : findings) {
-      if (finding.code() == code && finding.place().equals(at.place())) {
-        return true;
-      }
-    }
-    return false;
+    return found.at(at).stream().anyMatch(each -> each.code() == code);
   }
 
   /** Warnings and advice of something that does not work, as errors are. */
@@ -148,30 +143,23 @@ final class Inspection {
 
   /** Whether anything was found about a thing. */
   boolean hasAny(Placed at) {
-    return !consequences && findings.stream().anyMatch(each -> each.place().equals(at.place()));
+    return !consequences && !found.at(at).isEmpty();
   }
 
   /** Whether something was found about a thing that the same changes mend. */
   boolean hasCure(Placed at, Cure cure) {
     return !consequences
-        && findings.stream()
-            .anyMatch(
-                each ->
-                    each.place().equals(at.place())
-                        && each.cure().changes().equals(cure.changes()));
+        && found.at(at).stream().anyMatch(each -> each.cure().changes().equals(cure.changes()));
   }
 
   /** Whether something was found that the same changes to the file mend. */
   boolean hasCure(Cure cure) {
-    return !consequences
-        && !cure.changes().isEmpty()
-        && findings.stream().anyMatch(each -> each.cure().changes().equals(cure.changes()));
+    return !consequences && found.isMendedBy(cure);
   }
 
   /** Whether an error was found at a thing. */
   boolean isWrong(Placed at) {
-    return !consequences
-        && findings.stream().anyMatch(each -> stops(each) && each.place().equals(at.place()));
+    return !consequences && found.at(at).stream().anyMatch(Inspection::stops);
   }
 
   /**
@@ -180,7 +168,7 @@ final class Inspection {
   boolean endsAlike(Conversation conversation) {
     String end = consequences ? null : end(conversation);
     return end != null
-        && findings.stream()
+        && found.all().stream()
             .anyMatch(
                 each -> stops(each) && each.sample() != null && end.equals(end(each.sample())));
   }
@@ -199,7 +187,7 @@ final class Inspection {
   }
 
   List<Finding> findings() {
-    return findings;
+    return found.all();
   }
 
   // Sets.

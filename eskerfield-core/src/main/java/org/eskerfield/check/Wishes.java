@@ -65,10 +65,17 @@ final class Wishes {
   private final Map<String, List<Host>> hostsOn = new LinkedHashMap<>();
   private final Map<String, Spread> spreads = new HashMap<>();
   private final Map<Family, Optional<Address>> strangers = new EnumMap<>(Family.class);
+  private final Map<String, PacketSet> toStrangers = new HashMap<>();
+  private final List<PacketSet> sent;
   private @Nullable PacketSet listening;
 
   Wishes(Inspection check) {
     this.check = check;
+    this.sent =
+        List.of(
+            check.space.sources(check.describedInside()),
+            check.space.sources(check.describedOutside()),
+            check.fromStrangers);
     for (Host host : check.site.hosts().values()) {
       if (!host.isOutside() && !host.off()) {
         for (Network network : host.networks()) {
@@ -355,8 +362,12 @@ final class Wishes {
     }
     List<Attempt> deciding = new ArrayList<>();
     for (Attempt each : attempts) {
-      if (decides(rule, converse(each))) {
+      Conversation conversation = converse(each);
+      if (decides(rule, conversation)) {
         deciding.add(each);
+        if (conversation.outcome() == Outcome.ANSWERED) {
+          return; // the wish is met
+        }
       }
     }
     met(rule, device, Labels.of(rule), deciding);
@@ -364,9 +375,8 @@ final class Wishes {
 
   /** One from insiders, one from described hosts outside, and one from anybody else outside. */
   private void add(List<Attempt> attempts, PacketSet arriving) {
-    for (AddressSet senders :
-        List.of(check.describedInside(), check.describedOutside(), check.strangers())) {
-      Attempt one = check.attempt(arriving.intersection(check.space.sources(senders)).sample());
+    for (PacketSet senders : sent) {
+      Attempt one = check.attempt(arriving.intersection(senders).sample());
       if (one != null) {
         attempts.add(one);
       }
@@ -375,6 +385,10 @@ final class Wishes {
 
   /** What is sent to the internet, where a device has a route to it. */
   private PacketSet strangers(Device device) {
+    return toStrangers.computeIfAbsent(device.name(), name -> sentToStrangers(device));
+  }
+
+  private PacketSet sentToStrangers(Device device) {
     PacketSet all = check.space.none();
     AddressSet unknown = check.strangers().intersection(check.describedOutside().complement());
     for (Family family : Family.values()) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli.text;
 
+import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.check.Finding;
@@ -39,8 +41,12 @@ public final class FindingText {
           findings.stream().filter(f -> f.accepted() == null && f.severity() == severity).toList();
       if (!group.isEmpty()) {
         out.append(heading(severity, group.size())).append("\n\n");
+        Map<String, List<Finding>> alike = new HashMap<>();
         for (Finding finding : group) {
-          append(out, file, finding, mendedWith(finding, group), cures);
+          List<Finding> before =
+              alike.computeIfAbsent(finding.cure().outline(), key -> new ArrayList<>(1));
+          append(out, file, finding, mendedWith(finding, before), cures);
+          before.add(finding);
         }
       }
     }
@@ -69,15 +75,15 @@ public final class FindingText {
     return severity == Severity.ADVICE ? style.strong(text) : style.bad(text);
   }
 
-  /** The first of some findings that the very same change mends; null if that is the finding. */
-  private static @Nullable Finding mendedWith(Finding finding, List<Finding> group) {
-    for (Finding each : group) {
+  /** The first of the findings before one that the very same change mends; null if none is. */
+  private static @Nullable Finding mendedWith(Finding finding, List<Finding> before) {
+    for (Finding each : before) {
       boolean same =
           each.code() == finding.code()
               && !each.cure().changes().isEmpty()
               && each.cure().changes().equals(finding.cure().changes());
       if (same) {
-        return each.equals(finding) ? null : each;
+        return each;
       }
     }
     return null;

@@ -5,7 +5,6 @@ import java.io.IOException;
 import java.nio.file.Path;
 import java.time.LocalDate;
 import java.util.ArrayList;
-import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.check.Checker;
@@ -190,17 +189,10 @@ public final class CheckVerb extends Verb {
       List<Finding> shown,
       List<Finding> all)
       throws IOException {
-    Map<Finding, List<JudgedCure>> cures = new LinkedHashMap<>();
+    List<Finding> open = shown.stream().filter(each -> each.accepted() == null).toList();
     try (ProgressLine progress = new ProgressLine(terminal)) {
-      for (int i = 0; i < shown.size(); i++) {
-        progress.begins("cures", i, shown.size());
-        Finding finding = shown.get(i);
-        if (finding.accepted() == null) {
-          cures.put(finding, JudgedCure.of(pathOf(call, name), name, file, finding, all));
-        }
-      }
+      return JudgedCure.of(pathOf(call, name), name, file, open, all, progress);
     }
-    return cures;
   }
 
   private static Path pathOf(ParseResult call, String name) {

@@ -44,21 +44,51 @@ public record CuredSite(String before, String after, SiteFile file, String patch
    */
   public static @Nullable CuredSite of(Path path, String name, Finding finding, List<Finding> all)
       throws IOException {
-    Checked checked = checked(path, name, finding.cure(), finding, all);
+    Checked checked = checked(new Known(path, name, all), finding.cure(), finding);
     return checked == null ? null : checked.site;
   }
 
   /** A file cured of a finding, and what a check says of it. */
   record Checked(CuredSite site, List<Finding> findings) {}
 
-  static @Nullable Checked checked(
-      Path path, String name, Cure cure, Finding finding, List<Finding> all) throws IOException {
-    CuredSite cured = changed(path, name, cure.changes());
+  /** What is known of a file that is to be cured, for each of its cures. */
+  static final class Known {
+    private final Path path;
+    private final String name;
+    private final List<Finding> findings;
+    private @Nullable Set<String> consequences;
+
+    /**
+     * What is known of a file.
+     *
+     * @param findings all that the check of the file found
+     */
+    Known(Path path, String name, List<Finding> findings) {
+      this.path = path;
+      this.name = name;
+      this.findings = List.copyOf(findings);
+    }
+
+    List<Finding> findings() {
+      return findings;
+    }
+
+    /** What follows from the findings, and was not said for that; looked for once. */
+    private Set<String> consequences() throws IOException {
+      if (consequences == null) {
+        consequences = withConsequences(path);
+      }
+      return consequences;
+    }
+  }
+
+  static @Nullable Checked checked(Known known, Cure cure, Finding finding) throws IOException {
+    CuredSite cured = changed(known.path, known.name, cure.changes());
     if (cured == null) {
       return null;
     }
     Set<String> before = new HashSet<>();
-    all.forEach(each -> before.add(key(each)));
+    known.findings().forEach(each -> before.add(key(each)));
     boolean unfolded = false;
     SiteFile file = cured.file;
     List<Finding> now =
@@ -70,7 +100,7 @@ public record CuredSite(String before, String after, SiteFile file, String patch
       if (fresh && !unfolded && !before.contains(key(each))) {
         // What followed from the finding, and was not said for that, may be left.
         unfolded = true;
-        before.addAll(withConsequences(path));
+        before.addAll(known.consequences());
       }
       boolean worse = fresh && !before.contains(key(each));
       if (same || worse) {

@@ -5,8 +5,11 @@ import java.io.IOException;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.Comparator;
+import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Map;
 import org.eskerfield.change.Cure;
+import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.formats.site.read.SiteFile;
@@ -35,9 +38,40 @@ public record JudgedCure(String summary, CuredSite cured, Comparison effect, boo
   public static List<JudgedCure> of(
       Path path, String name, SiteFile file, Finding finding, List<Finding> all)
       throws IOException {
+    return of(new CuredSite.Known(path, name, all), file, finding);
+  }
+
+  /**
+   * The cures of several findings, judged as those of one.
+   *
+   * @param some the findings, those of one file
+   * @param progress hears how far it has come
+   * @return by the findings in their order
+   * @throws IOException if the file cannot be read
+   */
+  public static Map<Finding, List<JudgedCure>> of(
+      Path path,
+      String name,
+      SiteFile file,
+      List<Finding> some,
+      List<Finding> all,
+      Checker.Progress progress)
+      throws IOException {
+    CuredSite.Known known = new CuredSite.Known(path, name, all);
+    Map<Finding, List<JudgedCure>> cures = new LinkedHashMap<>();
+    for (int i = 0; i < some.size(); i++) {
+      progress.begins("cures", i, some.size());
+      cures.put(some.get(i), of(known, file, some.get(i)));
+    }
+    return cures;
+  }
+
+  private static List<JudgedCure> of(CuredSite.Known known, SiteFile file, Finding finding)
+      throws IOException {
+    List<Finding> all = known.findings();
     List<JudgedCure> cures = new ArrayList<>();
     for (Cure cure : finding.cure().all()) {
-      CuredSite.Checked checked = CuredSite.checked(path, name, cure, finding, all);
+      CuredSite.Checked checked = CuredSite.checked(known, cure, finding);
       if (checked != null) {
         cures.add(judged(cure, file, checked, finding, all));
       }

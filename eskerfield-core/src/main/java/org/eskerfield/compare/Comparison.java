@@ -34,6 +34,7 @@ import org.eskerfield.verify.Verifier;
  * @param pools pools whose capacity differs
  * @param transfers connections that open on both and go on otherwise
  * @param names names that hosts resolve otherwise
+ * @param moved connections of hosts and devices whose addresses differ
  */
 public record Comparison(
     List<Difference> differences,
@@ -43,7 +44,8 @@ public record Comparison(
     List<Finding> resolved,
     List<PoolChange> pools,
     Transfers transfers,
-    List<NameChange> names) {
+    List<NameChange> names,
+    MovedEnds moved) {
   /**
    * What is compared.
    *
@@ -111,7 +113,9 @@ public record Comparison(
         && expectations.isEmpty()
         && pools.isEmpty()
         && transfers.changes().isEmpty()
-        && names.isEmpty();
+        && names.isEmpty()
+        && moved.changes().isEmpty()
+        && moved.complete();
   }
 
   /** The packets whose end anybody notices: all but those that other rules decide alike. */
@@ -164,7 +168,8 @@ public record Comparison(
         Checker.without(old, now),
         pools(was.program(), is.program()),
         Transfers.between(was, is),
-        NameChange.between(before.site, after.site));
+        NameChange.between(before.site, after.site),
+        MovedEnds.between(was, is));
   }
 
   private static List<ExpectationChange> expectations(

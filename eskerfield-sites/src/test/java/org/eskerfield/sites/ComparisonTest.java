@@ -13,8 +13,10 @@ import java.util.List;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.set.PacketWords;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -94,6 +96,59 @@ class ComparisonTest {
           }
         });
     assertThat(lines).anyMatch(text -> text.startsWith(kind) && text.contains(line));
+  }
+
+  /** The quay gets other addresses; each name follows but for one literal address in a rule. */
+  @Test
+  void aNetworkThatIsRenumberedIsComparedByNames() throws Exception {
+    Path working = Path.of("../demo/mistakes/working.site.yaml");
+    String text = Files.readString(working);
+    String literal = "            to: 10.44.20.117\n";
+    String becomes = "        becomes: 10.44.20.117\n";
+    String all = text.replace("10.44.20.", "10.44.21.");
+    SiteFile old = SiteReader.readFile(working);
+    MovedEnds same = compared(old, read(all)).moved();
+    assertThat(same.changes()).isEmpty();
+    // Six hosts to the internet, their resolver and more; nobody of other networks stays untried.
+    assertThat(same.tried()).isGreaterThan(6 * 2);
+    SiteFile forgotten =
+        read(
+            all.replace(literal.replace(".20.", ".21."), literal)
+                .replace(becomes.replace(".20.", ".21."), becomes));
+    Comparison comparison = compared(old, forgotten);
+    assertThat(comparison.changesNothing()).isFalse();
+    assertThat(comparison.moved().changes())
+        .extracting(
+            each ->
+                each.from()
+                    + " to "
+                    + each.to()
+                    + " "
+                    + each.before().outcome()
+                    + " "
+                    + each.after().outcome())
+        .contains(
+            "clerk to booking answered dropped", "till to 'booking' of breakwater answered dropped")
+        .allMatch(each -> each.contains("booking"));
+    // What manages devices has another address, which their services do not name.
+    SiteFile managed =
+        read(
+            text.replace("10.44.8.", "10.44.9.")
+                .replace("from: [office, contractor]", "from: [10.44.8.31, contractor]"));
+    SiteFile literally =
+        read(text.replace("from: [office, contractor]", "from: [10.44.8.31, contractor]"));
+    assertThat(compared(literally, managed).moved().changes())
+        .singleElement()
+        .satisfies(
+            each -> {
+              assertThat(each.from() + " to " + each.to()).isEqualTo("clerk to breakwater");
+              assertThat(each.before().outcome()).isEqualTo(Outcome.ANSWERED);
+              assertThat(each.after().outcome()).isEqualTo(Outcome.REFUSED);
+            });
+  }
+
+  private static SiteFile read(String text) throws Exception {
+    return SiteReader.read("x", new ByteArrayInputStream(text.getBytes(UTF_8)));
   }
 
   @Test

@@ -7,6 +7,7 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.compare.Transfers;
 import org.eskerfield.model.Site;
 import org.eskerfield.set.PacketWords;
@@ -62,6 +63,19 @@ public final class EffectText {
           each.connection() + ": " + each.before().outcome() + ", now " + each.after().outcome();
       out.append(start).append("goes on otherwise: ");
       out.append(Style.wrapped(text, indent + 2, indent + 19)).append('\n');
+    }
+    for (MovedEnds.Change each : effect.moved().changes()) {
+      String text =
+          each.from()
+              + " to "
+              + each.to()
+              + ", "
+              + each.before().attempt().probe()
+              + ": "
+              + each.before().outcome()
+              + ", now "
+              + each.after().outcome();
+      out.append(start).append(Style.wrapped(text, indent + 2, indent)).append('\n');
     }
     for (Comparison.ExpectationChange each : effect.expectations()) {
       if (each.held() != each.holds()) {

@@ -14,6 +14,7 @@ import org.eskerfield.cli.text.TraceText;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.compare.NameChange;
 import org.eskerfield.compare.Transfers;
 import org.eskerfield.formats.UnreadableSiteException;
@@ -112,6 +113,7 @@ public final class DiffVerb extends Verb {
       difference(out, each, style);
     }
     none(out, comparison.differences(), "nothing but layout and comments");
+    moved(out, comparison.moved(), style);
     out.append('\n').append(style.strong("Packets whose fate changes")).append('\n');
     List<ChangedFate> changes = comparison.changedFates().changes();
     for (int i = 0; i < changes.size(); i++) {
@@ -193,6 +195,36 @@ public final class DiffVerb extends Verb {
     }
     String tried = transfers.tried() == 1 ? "1 connection" : transfers.tried() + " connections";
     none(out, transfers.changes(), "none of " + tried + " across the networks, led on both");
+  }
+
+  /** Who has another address sends other packets: what becomes of his connections. */
+  private static void moved(StringBuilder out, MovedEnds moved, Style style) {
+    if (moved.tried() == 0) {
+      return;
+    }
+    out.append('\n')
+        .append(style.strong("Connections of those whose address changes"))
+        .append('\n');
+    for (MovedEnds.Change each : moved.changes()) {
+      boolean lost = each.before().outcome() == Outcome.ANSWERED;
+      String who = each.from() + " to " + each.to() + ", " + each.before().attempt().probe() + ": ";
+      String was = each.before().outcome().toString();
+      String text =
+          who
+              + was
+              + " before, now "
+              + each.after().outcome()
+              + (each.after().outcome() == Outcome.ANSWERED
+                  ? ""
+                  : " (" + each.after().reason() + ")");
+      String mark = lost ? style.bad("lost") : style.strong("now");
+      out.append("  ").append(mark).append(lost ? "  " : "   ");
+      out.append(Style.wrapped(text, 8, 8)).append('\n');
+    }
+    none(out, moved.changes(), "each of " + moved.tried() + " ends as before, at the same end");
+    if (!moved.complete()) {
+      out.append("  ").append(style.bad("not all")).append(": there are too many of them\n");
+    }
   }
 
   private static String carried(Transfers.Change change, Conversation conversation) {

@@ -4,6 +4,7 @@ package org.eskerfield.formats.answer;
 import java.util.List;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.compare.Transfers;
 import org.eskerfield.model.Site;
 import org.eskerfield.set.PacketWords;
@@ -61,7 +62,29 @@ public final class DiffData {
                         .with("name", each.name())
                         .with("hosts", each.hosts())
                         .with("before", each.before())
-                        .with("after", each.after())));
+                        .with("after", each.after())))
+        .with(
+            "moved",
+            new Tree()
+                .with("tried", comparison.moved().tried())
+                .with("complete", comparison.moved().complete())
+                .with("changes", Tree.each(comparison.moved().changes(), DiffData::moved)));
+  }
+
+  private static Tree moved(MovedEnds.Change change) {
+    return new Tree()
+        .with("from", change.from())
+        .with("to", change.to())
+        .with("service", change.before().attempt().probe())
+        .with("before", ended(change.before()))
+        .with("after", ended(change.after()));
+  }
+
+  private static Tree ended(Conversation conversation) {
+    return new Tree()
+        .with("address", conversation.attempt().to())
+        .with("outcome", conversation.outcome())
+        .with("reason", conversation.reason());
   }
 
   private static Tree transfer(Transfers.Change change) {

@@ -3,9 +3,11 @@ package org.eskerfield.cause;
 
 import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.HashSet;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.AccessList;
@@ -119,6 +121,51 @@ public final class Astray {
 
   private boolean isAnyOut(AccessList list) {
     return list.rules().stream().anyMatch(rule -> !rule.disabled() && is(list, rule));
+  }
+
+  /**
+   * A list of a device on the other ways that it could guard by one slip: turned round, or with
+   * another interface at one end; none where it does not guard just one.
+   */
+  public static List<AccessList> others(Device device, AccessList list) {
+    AccessList turned = turned(list);
+    if (turned == null) {
+      return List.of();
+    }
+    Set<List<AccessList.Guard>> known = new HashSet<>(List.of(list.guards()));
+    List<AccessList> others = new ArrayList<>();
+    AccessList.Guard guard = list.guards().get(0);
+    add(others, known, turned);
+    for (Interface own : device.interfaces()) {
+      InterfaceTerm end = InterfaceTerm.of(own);
+      for (boolean arrives : new boolean[] {true, false}) {
+        if ((arrives ? guard.arriving() : guard.leaving()) != null) {
+          add(
+              others,
+              known,
+              list.withGuards(
+                  List.of(
+                      new AccessList.Guard(
+                          arrives ? end : guard.arriving(),
+                          arrives ? guard.leaving() : end,
+                          /* toDevice= */ false,
+                          guard.place()))));
+        }
+      }
+    }
+    return others;
+  }
+
+  private static void add(
+      List<AccessList> some, Set<List<AccessList.Guard>> known, AccessList list) {
+    AccessList.Guard guard = list.guards().get(0);
+    boolean loops =
+        guard.arriving() != null
+            && guard.leaving() != null
+            && guard.arriving().text().equals(guard.leaving().text());
+    if (!loops && known.add(list.guards())) {
+      some.add(list);
+    }
   }
 
   /** How to have a list guard what another version of it does. */

@@ -94,6 +94,7 @@ public final class Checker {
       Progress progress) {
     Inspection inspection = new Inspection(site);
     List<Part> parts = parts(inspection);
+    parts.add(new Part("common causes", () -> new OneCause(inspection).inspect()));
     parts.add(new Part("schedules", () -> new Leftovers(inspection).over(today)));
     parts.add(new Part("expectations", () -> new Expected(inspection).inspect(expectations)));
     for (int i = 0; i < parts.size(); i++) {

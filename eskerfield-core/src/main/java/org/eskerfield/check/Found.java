@@ -26,6 +26,15 @@ final class Found {
     }
   }
 
+  void remove(List<Finding> some) {
+    List<Finding> rest = new ArrayList<>(all);
+    rest.removeAll(some);
+    all.clear();
+    byPlace.clear();
+    cures.clear();
+    rest.forEach(this::add);
+  }
+
   /** In the order in which they were found. */
   List<Finding> all() {
     return Collections.unmodifiableList(all);

@@ -20,6 +20,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Named;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
+import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Route;
 import org.eskerfield.model.Site;
@@ -120,12 +121,16 @@ final class Inspection {
       String message,
       @Nullable Conversation sample,
       @Nullable Cure cure) {
-    if (known.add(code + " " + at.place() + " " + at.place().column() + " " + about)) {
+    if (known.add(key(code, at.place(), about))) {
       Cure given =
           cure == null ? Cure.byHand("which edit is meant, only a person can decide") : cure;
       found.add(
           new Finding(code, code.severity(), about, message, at.place(), sample, given, null));
     }
+  }
+
+  private static String key(Code code, Place place, String about) {
+    return code + " " + place + " " + place.column() + " " + about;
   }
 
   boolean has(Code code, Placed at) {
@@ -139,6 +144,12 @@ final class Inspection {
 
   static boolean stops(Finding finding) {
     return finding.severity() == Severity.ERROR || STOPPING.contains(finding.code());
+  }
+
+  /** Takes findings back that follow from another one. */
+  void forget(List<Finding> some) {
+    found.remove(some);
+    some.forEach(each -> known.remove(key(each.code(), each.place(), each.about())));
   }
 
   /** Whether anything was found about a thing. */

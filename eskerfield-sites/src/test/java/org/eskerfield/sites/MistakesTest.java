@@ -8,12 +8,15 @@ import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.stream.Stream;
+import org.eskerfield.change.Changes;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Code;
 import org.eskerfield.check.Finding;
+import org.eskerfield.check.Severity;
 import org.eskerfield.formats.site.edit.CuredSite;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.model.Site;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
@@ -122,6 +125,34 @@ class MistakesTest {
     CuredSite cured = CuredSite.of(file, "x", findings.get(0), findings);
     assertThat(cured).isNotNull();
     assertThat(cured.patch()).contains("+        guards: { " + right + " }");
+  }
+
+  /** A list of one end that names another: offers are shut, what goes out is shut, and more. */
+  @Test
+  void oneSlipBehindManyFindingsIsSaidInTheirPlace() throws Exception {
+    String healthy = Mutations.without(DrawnBusiness.text(7200), "expect");
+    String slip = "edge / access / from the internet / guards / arriving: uplink becomes office";
+    String text =
+        Mutations.of(healthy).stream()
+            .filter(each -> each.what().equals(slip))
+            .findFirst()
+            .orElseThrow()
+            .text();
+    List<Finding> known = Checker.check(MutationTest.read(healthy).site());
+    Site site = MutationTest.read(text).site();
+    List<Finding> fresh = serious(Checker.without(Checker.check(site), known));
+    assertThat(fresh).extracting(Finding::code).containsExactly(Code.WRONG_INTERFACE);
+    assertThat(fresh.get(0).message())
+        .startsWith("list 'from the internet' of edge guards what arrives on office:");
+    Site cured = Changes.on(site, fresh.get(0).cure().changes());
+    assertThat(serious(Checker.without(Checker.check(cured), known))).isEmpty();
+    // Without that finding, all of them would have to be said.
+    assertThat(serious(Checker.without(Checker.withConsequences(site), known)).size())
+        .isGreaterThan(3);
+  }
+
+  private static List<Finding> serious(List<Finding> findings) {
+    return findings.stream().filter(each -> each.severity() != Severity.ADVICE).toList();
   }
 
   @Test

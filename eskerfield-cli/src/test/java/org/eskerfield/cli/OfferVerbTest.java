@@ -320,6 +320,23 @@ class OfferVerbTest {
     assertThat(Files.readString(site)).isEqualTo(before);
   }
 
+  /** Only what an offer says of one whom it keeps out goes with it, not what others wrote there. */
+  @Test
+  void aDenialThatIsNotTheOffersStays() throws Exception {
+    Path working = Path.of("../demo/mistakes/working.site.yaml");
+    Path site = Files.copy(working, folder.resolve("m.site.yaml"));
+    run("offer " + site + " spare 5060/udp --from contractor --at 5070 --yes");
+    String own = "  - { from: passenger, to: 203.0.113.33:5070, service: udp, outcome: dropped }\n";
+    String other = own.replace("passenger", "hydrographic");
+    String offered = Files.readString(site);
+    assertThat(offered).containsOnlyOnce(own);
+    Files.writeString(site, offered.replace(own, own + other));
+    assertThat(run("withdraw " + site + " spare 5060/udp --yes").status()).isZero();
+    String left = Files.readString(site);
+    assertThat(left).containsOnlyOnce(other);
+    assertThat(left.replace(other, "")).isEqualTo(Files.readString(working));
+  }
+
   /** What stands open already is not written down, and who keeps others from it is asked. */
   @Test
   void whatIsOpenNeedsNoOffer() throws Exception {
@@ -342,7 +359,7 @@ class OfferVerbTest {
     "lantern domain, 44",
     "radio, 45",
     "archive, 46",
-    "ramp, 45",
+    "ramp, 46",
   })
   void whateverTheDemoOffersCanBeTakenAway(String what, int left) throws Exception {
     Path site = Files.copy(Path.of("../demo/marrowby.site.yaml"), folder.resolve("m.site.yaml"));

@@ -144,7 +144,8 @@ public final class Offer {
         steps,
         new OfferProofs(site, wish, from).of(external, way),
         meant,
-        wish.whole() ? List.of() : external.parts());
+        wish.whole() ? List.of() : external.parts(),
+        Set.of());
   }
 
   private void insidersKnown(Hop last) throws RefusedChangeException {

@@ -11,7 +11,6 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
-import org.eskerfield.model.Outside;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
 import org.eskerfield.offer.OutwardPath.Hop;
@@ -81,15 +80,11 @@ final class OfferProofs {
   private @Nullable Address stranger(OfferWay way, Address external) {
     AddressSet others = from.union(AddressSet.of(external)).complement();
     Hop by = way.outermost();
-    if (by.outer().isOutside()) {
-      return Outside.somebody(site, OfferWay.outsiders(site, wish.family()).intersection(others));
-    }
-    for (OfferWay each : OfferWay.inner(site, wish.host(), wish.family(), others)) {
-      if (each.hops().stream().anyMatch(hop -> hop.leaves(by.device(), by.outer()))) {
-        return each.sender();
-      }
-    }
-    return null;
+    return OfferWay.stranger(
+        site,
+        new OfferWay.Meant(wish.host(), wish.family(), others),
+        by.outer().isOutside(),
+        hop -> hop.leaves(by.device(), by.outer()));
   }
 
   /** A host on the networks of a zone or interface, or an address there; null if there is none. */

@@ -4,6 +4,7 @@ package org.eskerfield.offer;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
+import java.util.function.Predicate;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Host;
@@ -119,6 +120,28 @@ record OfferWay(Address sender, List<Hop> hops, int translating) {
       }
     }
     return links.isEmpty() ? AddressSet.NONE : outside.intersection(AddressSet.ofPrefixes(links));
+  }
+
+  /** Whom a host is offered to, or is not, over one family. */
+  record Meant(Host host, Family family, AddressSet senders) {}
+
+  /**
+   * Somebody among those who are not meant: the same one for an offer and for its withdrawal.
+   *
+   * @param outside whether he comes from the internet
+   * @param entrance where he comes in otherwise
+   */
+  static @Nullable Address stranger(
+      Site site, Meant others, boolean outside, Predicate<Hop> entrance) {
+    if (outside) {
+      return Outside.somebody(site, outsiders(site, others.family).intersection(others.senders));
+    }
+    for (OfferWay each : inner(site, others.host, others.family, others.senders)) {
+      if (each.hops().stream().anyMatch(entrance)) {
+        return each.sender();
+      }
+    }
+    return null;
   }
 
   /** The way of somebody on the internet. */

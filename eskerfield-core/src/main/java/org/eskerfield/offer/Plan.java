@@ -3,8 +3,10 @@ package org.eskerfield.offer;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.List;
 import java.util.Objects;
+import java.util.Set;
 import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -32,9 +34,14 @@ import org.jspecify.annotations.Nullable;
  * @param proofs conversations that show that it does what is meant, and nothing else
  * @param from who is meant to notice it
  * @param services what he asks for, at the addresses of the proofs; empty for everything
+ * @param denied of what is taken away: who the offer said is not let in, by name; else empty
  */
 public record Plan(
-    List<Step> steps, List<Proof> proofs, AddressSet from, List<ServicePart> services) {
+    List<Step> steps,
+    List<Proof> proofs,
+    AddressSet from,
+    List<ServicePart> services,
+    Set<String> denied) {
   /**
    * A change at one device.
    *
@@ -68,6 +75,7 @@ public record Plan(
     steps = List.copyOf(steps);
     proofs = List.copyOf(proofs);
     services = List.copyOf(services);
+    denied = Set.copyOf(denied);
   }
 
   /** The packets, as they are sent, that are meant to end otherwise. */
@@ -160,7 +168,9 @@ public record Plan(
     List<ServicePart> asked = new ArrayList<>(services);
     asked.addAll(other.services);
     boolean whole = services.isEmpty() || other.services.isEmpty();
-    return new Plan(all, proved, from.union(other.from), whole ? List.of() : asked);
+    Set<String> out = new HashSet<>(denied);
+    out.addAll(other.denied);
+    return new Plan(all, proved, from.union(other.from), whole ? List.of() : asked, out);
   }
 
   /** Whether it changes what is offered already. */

@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
+import java.util.function.Predicate;
 import org.eskerfield.change.Change;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -54,6 +55,9 @@ public final class Withdrawal {
   private final Set<AccessRule> removed = new LinkedHashSet<>();
   private final List<Step> steps = new ArrayList<>();
   private final List<Proof> proofs = new ArrayList<>();
+
+  /** Those of whom an offer says that they are not let in. */
+  private final Set<String> denied = new LinkedHashSet<>();
 
   private Withdrawal(Site site, Host host, Family family, Service service) {
     this.site = site;
@@ -125,7 +129,7 @@ public final class Withdrawal {
     emptied();
     steps.addAll(0, rules);
     names();
-    return new Plan(steps, proofs(), AddressSet.ALL, List.of());
+    return new Plan(steps, proofs(), AddressSet.ALL, List.of(), denied);
   }
 
   private void find(Target target) throws RefusedChangeException {
@@ -210,13 +214,16 @@ public final class Withdrawal {
     if (removed.size() == before) {
       return;
     }
-    if (way.outermost().outer().isOutside()) {
-      prove(way.sender(), at, parts);
-      return;
-    }
     AddressSet from = AddressSet.NONE;
     for (AccessRule rule : List.copyOf(removed).subList(before, removed.size())) {
       from = from.union(site.matched(rule.from()));
+    }
+    Hop by = way.outermost();
+    boolean outer = by.outer().isOutside();
+    deny(from, at, outer, hop -> hop.leaves(by.device(), by.outer()));
+    if (outer) {
+      prove(way.sender(), at, parts);
+      return;
     }
     for (OfferWay each : OfferWay.inner(site, host, family, from)) {
       if (each.hops().equals(way.hops())) {
@@ -462,17 +469,35 @@ public final class Withdrawal {
       List<ServicePart> outside = new ArrayList<>();
       each.rule.services().forEach(term -> outside.addAll(term.service().parts()));
       prove(sender, external.first(), outside.isEmpty() ? each.target.parts : outside);
+      deny(
+          admitted(each),
+          external.first(),
+          each.rule.facing().interfaces().stream().anyMatch(Interface::isOutside),
+          hop -> hop.isFaced(each.device, each.rule));
     }
     return proofs;
+  }
+
+  private void deny(AddressSet from, Address external, boolean outside, Predicate<Hop> entrance) {
+    AddressSet others = from.union(AddressSet.of(external)).complement();
+    Address stranger =
+        OfferWay.stranger(site, new OfferWay.Meant(host, family, others), outside, entrance);
+    if (stranger != null) {
+      denied.add(called(stranger));
+    }
+  }
+
+  private String called(Address address) {
+    Host known = site.hostAt(address);
+    return known == null ? address.toString() : known.name();
   }
 
   private void prove(Address sender, Address to, List<ServicePart> services) {
     for (ServicePart part : services) {
       Probe probe = Probe.of(part, family);
-      Host known = site.hostAt(sender);
       proofs.add(
           new Proof(
-              known == null ? sender.toString() : known.name(),
+              called(sender),
               to,
               probe,
               null,
@@ -483,13 +508,7 @@ public final class Withdrawal {
 
   /** Somebody who was let in so far, as far as the rule says; null if it is no outermost rule. */
   private @Nullable Address sender(Found each) {
-    AddressSet from =
-        each.rule.admit() != null
-            ? site.addresses(each.rule.admit().from())
-            : site.matched(each.rule.from());
-    for (AccessRule rule : removed) {
-      from = rule.from().isEmpty() ? from : site.addresses(rule.from());
-    }
+    AddressSet from = admitted(each);
     if (each.rule.facing().interfaces().stream().anyMatch(Interface::isOutside)) {
       AddressSet outside = OfferWay.outsiders(site, family).intersection(from);
       return Outside.somebody(site, outside.isEmpty() ? from : outside);
@@ -500,5 +519,17 @@ public final class Withdrawal {
       }
     }
     return null;
+  }
+
+  /** Whom a rule and its access rules let in. */
+  private AddressSet admitted(Found each) {
+    AddressSet from =
+        each.rule.admit() != null
+            ? site.addresses(each.rule.admit().from())
+            : site.matched(each.rule.from());
+    for (AccessRule rule : removed) {
+      from = rule.from().isEmpty() ? from : site.addresses(rule.from());
+    }
+    return from;
   }
 }

@@ -194,13 +194,24 @@ public record PlannedChange(
     List<String> tidied = new ArrayList<>();
     List<Change> changes = new ArrayList<>(plan.changes());
     // With what they name goes what could not be read without it.
-    boolean ofOffer = false;
+    boolean behind = false;
+    Set<String> let = new HashSet<>();
     for (Expectation each : before.expectations()) {
       // An answer that is still given is told by tracing it afterwards. That others are denied goes
-      // where it stands behind the answers, as an offer writes it; elsewhere it stood before.
+      // if it is what the offer said of them, behind its answers; all else stood before.
       boolean answered = each.outcome() == Outcome.ANSWERED;
-      ofOffer = isAbout(each, plan) && (answered || (ofOffer && each.note() == null));
-      if ((ofOffer && !answered) || needs(each, before.site(), plan)) {
+      boolean about = isAbout(each, plan);
+      String sender = each.attempts().get(0).sender().name();
+      behind = about && (answered || behind);
+      boolean denial =
+          behind
+              && !answered
+              && each.note() == null
+              && (plan.denied().contains(sender) || let.contains(sender));
+      if (about && answered) {
+        let.add(sender);
+      }
+      if (denial || needs(each, before.site(), plan)) {
         changes.add(new Change.Remove(each));
         tidied.add("expectation: " + each.text());
       }

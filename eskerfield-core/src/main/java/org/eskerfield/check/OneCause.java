@@ -2,9 +2,7 @@
 package org.eskerfield.check;
 
 import java.util.ArrayList;
-import java.util.HashSet;
 import java.util.List;
-import java.util.Set;
 import org.eskerfield.cause.Astray;
 import org.eskerfield.change.Changes;
 import org.eskerfield.change.Cure;
@@ -12,11 +10,8 @@ import org.eskerfield.model.AccessList;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
-import org.eskerfield.outcome.Step;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Labels;
-import org.eskerfield.trace.Leg;
-import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 
@@ -65,14 +60,9 @@ final class OneCause {
   /** Whether the sample of a finding ends at the lists or the stance of a device. */
   private static boolean isKeptBy(Device device, Finding finding) {
     Conversation sample = finding.sample();
-    Trace opening = sample == null ? null : sample.opening();
-    if (opening == null || finding.severity() == Severity.ADVICE) {
-      return false;
-    }
-    Leg last = opening.request().get(opening.request().size() - 1);
-    return opening.outcome() != Outcome.ANSWERED
-        && last.where().equals(device.name())
-        && Leg.last(opening.request()).ruling().step() == Step.ACCESS;
+    return sample != null
+        && finding.severity() != Severity.ADVICE
+        && Rehearsals.isKeptIn(device, sample);
   }
 
   private boolean areAnswered(List<Finding> kept, Cure cure) {
@@ -88,23 +78,11 @@ final class OneCause {
   }
 
   private void say(Candidate candidate) {
-    Set<String> left = new HashSet<>();
-    Set<String> errors = new HashSet<>();
-    for (Finding each :
-        Checker.withConsequences(Changes.on(check.site, candidate.cure.changes()))) {
-      left.add(key(each));
-      if (each.severity() == Severity.ERROR) {
-        errors.add(key(each));
-      }
-    }
-    List<Finding> gone = new ArrayList<>();
-    for (Finding each : check.findings()) {
-      errors.remove(key(each));
-      if (!left.contains(key(each))) {
-        gone.add(each);
-      }
-    }
-    if (!errors.isEmpty() || !gone.containsAll(candidate.mended)) {
+    List<Finding> left = Checker.withConsequences(Changes.on(check.site, candidate.cure.changes()));
+    List<Finding> errors = left.stream().filter(each -> each.severity() == Severity.ERROR).toList();
+    List<Finding> gone = Checker.without(check.findings(), left);
+    boolean brings = !Checker.without(errors, check.findings()).isEmpty();
+    if (brings || !gone.containsAll(candidate.mended)) {
       return;
     }
     check.forget(gone);
@@ -119,9 +97,5 @@ final class OneCause {
             + ": what its rules are for goes another way, and what goes there is dropped",
         candidate.mended.get(0).sample(),
         candidate.cure);
-  }
-
-  private static String key(Finding finding) {
-    return finding.code() + " " + finding.about();
   }
 }

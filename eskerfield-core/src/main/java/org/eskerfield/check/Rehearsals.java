@@ -478,7 +478,7 @@ final class Rehearsals {
   }
 
   /** Whether it is the access of the device that ends it. */
-  private static boolean isKeptIn(Device device, Conversation conversation) {
+  static boolean isKeptIn(Device device, Conversation conversation) {
     Trace opening = conversation.opening();
     if (opening == null) {
       return false;

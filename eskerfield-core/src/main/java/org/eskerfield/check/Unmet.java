@@ -60,7 +60,7 @@ final class Unmet {
   void inspect() {
     Site site = check.site;
     int diagnoses = 0;
-    for (Finding finding : List.copyOf(check.findings())) {
+    for (Finding finding : check.findings()) {
       if (Inspection.stops(finding)) {
         Attempt attempt = finding.sample() == null ? null : finding.sample().attempt();
         site =

@@ -52,7 +52,12 @@ public record MovedEnds(int tried, List<Change> changes, boolean complete) {
    * @param before how it went
    * @param after how it goes
    */
-  public record Change(String from, String to, Conversation before, Conversation after) {}
+  public record Change(String from, String to, Conversation before, Conversation after) {
+    /** Which connection it is: "clerk to booking, 8443/tcp". */
+    public String connection() {
+      return from + " to " + to + ", " + before.attempt().probe();
+    }
+  }
 
   /** Copies the list. */
   public MovedEnds {

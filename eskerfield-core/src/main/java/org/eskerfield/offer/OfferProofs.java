@@ -72,17 +72,15 @@ final class OfferProofs {
   }
 
   private String called(Address address) {
-    Host host = site.hostAt(address);
-    return host == null ? address.toString() : host.name();
+    return site.hostOrUnnamed(address).name();
   }
 
   /** Somebody who comes the same way and may not use it; null if everybody may. */
   private @Nullable Address stranger(OfferWay way, Address external) {
-    AddressSet others = from.union(AddressSet.of(external)).complement();
     Hop by = way.outermost();
     return OfferWay.stranger(
         site,
-        new OfferWay.Meant(wish.host(), wish.family(), others),
+        new OfferWay.Meant(wish.host(), wish.family(), from, external),
         by.outer().isOutside(),
         hop -> hop.leaves(by.device(), by.outer()));
   }

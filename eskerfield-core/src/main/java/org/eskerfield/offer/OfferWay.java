@@ -122,8 +122,13 @@ record OfferWay(Address sender, List<Hop> hops, int translating) {
     return links.isEmpty() ? AddressSet.NONE : outside.intersection(AddressSet.ofPrefixes(links));
   }
 
-  /** Whom a host is offered to, or is not, over one family. */
-  record Meant(Host host, Family family, AddressSet senders) {}
+  /** Who is meant to reach a host over one family, by an external address. */
+  record Meant(Host host, Family family, AddressSet from, Address external) {
+    /** Everybody else. */
+    AddressSet others() {
+      return from.union(AddressSet.of(external)).complement();
+    }
+  }
 
   /**
    * Somebody among those who are not meant: the same one for an offer and for its withdrawal.
@@ -132,11 +137,11 @@ record OfferWay(Address sender, List<Hop> hops, int translating) {
    * @param entrance where he comes in otherwise
    */
   static @Nullable Address stranger(
-      Site site, Meant others, boolean outside, Predicate<Hop> entrance) {
+      Site site, Meant meant, boolean outside, Predicate<Hop> entrance) {
     if (outside) {
-      return Outside.somebody(site, outsiders(site, others.family).intersection(others.senders));
+      return Outside.somebody(site, outsiders(site, meant.family).intersection(meant.others()));
     }
-    for (OfferWay each : inner(site, others.host, others.family, others.senders)) {
+    for (OfferWay each : inner(site, meant.host, meant.family, meant.others())) {
       if (each.hops().stream().anyMatch(entrance)) {
         return each.sender();
       }

@@ -479,17 +479,11 @@ public final class Withdrawal {
   }
 
   private void deny(AddressSet from, Address external, boolean outside, Predicate<Hop> entrance) {
-    AddressSet others = from.union(AddressSet.of(external)).complement();
-    Address stranger =
-        OfferWay.stranger(site, new OfferWay.Meant(host, family, others), outside, entrance);
+    OfferWay.Meant meant = new OfferWay.Meant(host, family, from, external);
+    Address stranger = OfferWay.stranger(site, meant, outside, entrance);
     if (stranger != null) {
-      denied.add(called(stranger));
+      denied.add(site.hostOrUnnamed(stranger).name());
     }
-  }
-
-  private String called(Address address) {
-    Host known = site.hostAt(address);
-    return known == null ? address.toString() : known.name();
   }
 
   private void prove(Address sender, Address to, List<ServicePart> services) {
@@ -497,7 +491,7 @@ public final class Withdrawal {
       Probe probe = Probe.of(part, family);
       proofs.add(
           new Proof(
-              called(sender),
+              site.hostOrUnnamed(sender).name(),
               to,
               probe,
               null,

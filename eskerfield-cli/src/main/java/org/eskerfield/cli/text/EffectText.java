@@ -66,15 +66,7 @@ public final class EffectText {
     }
     for (MovedEnds.Change each : effect.moved().changes()) {
       String text =
-          each.from()
-              + " to "
-              + each.to()
-              + ", "
-              + each.before().attempt().probe()
-              + ": "
-              + each.before().outcome()
-              + ", now "
-              + each.after().outcome();
+          each.connection() + ": " + each.before().outcome() + ", now " + each.after().outcome();
       out.append(start).append(Style.wrapped(text, indent + 2, indent)).append('\n');
     }
     for (Comparison.ExpectationChange each : effect.expectations()) {

@@ -207,16 +207,10 @@ public final class DiffVerb extends Verb {
         .append('\n');
     for (MovedEnds.Change each : moved.changes()) {
       boolean lost = each.before().outcome() == Outcome.ANSWERED;
-      String who = each.from() + " to " + each.to() + ", " + each.before().attempt().probe() + ": ";
-      String was = each.before().outcome().toString();
-      String text =
-          who
-              + was
-              + " before, now "
-              + each.after().outcome()
-              + (each.after().outcome() == Outcome.ANSWERED
-                  ? ""
-                  : " (" + each.after().reason() + ")");
+      Outcome is = each.after().outcome();
+      String why = is == Outcome.ANSWERED ? "" : " (" + each.after().reason() + ")";
+      String was = each.before().outcome() + " before, now ";
+      String text = each.connection() + ": " + was + is + why;
       String mark = lost ? style.bad("lost") : style.strong("now");
       out.append("  ").append(mark).append(lost ? "  " : "   ");
       out.append(Style.wrapped(text, 8, 8)).append('\n');

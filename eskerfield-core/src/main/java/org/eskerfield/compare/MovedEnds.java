@@ -3,6 +3,7 @@ package org.eskerfield.compare;
 
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.function.BiFunction;
@@ -15,7 +16,9 @@ import org.eskerfield.model.Outside;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
@@ -56,6 +59,19 @@ public record MovedEnds(int tried, List<Change> changes, boolean complete) {
     /** Which connection it is: "clerk to booking, 8443/tcp". */
     public String connection() {
       return from + " to " + to + ", " + before.attempt().probe();
+    }
+
+    /** How one of the two ends, and at whom: "answered by booking", "dropped". */
+    public static String end(Conversation conversation) {
+      String receiver = receiver(conversation);
+      boolean answered = conversation.outcome() == Outcome.ANSWERED && !receiver.isEmpty();
+      return conversation.outcome() + (answered ? " by " + receiver : "");
+    }
+
+    private static String receiver(Conversation conversation) {
+      Trace opening = conversation.opening();
+      Endpoint to = opening == null ? null : opening.deliveredTo();
+      return to == null || to.name() == null ? "" : to.name();
     }
   }
 
@@ -107,7 +123,7 @@ public record MovedEnds(int tried, List<Change> changes, boolean complete) {
       return new MovedEnds(tried, List.copyOf(found.values()), complete);
     }
 
-    /** One host of each network, those whom own services name, and one on the internet. */
+    /** One host of each network, one on the internet, and one whom each own service is for. */
     private List<Host> others() {
       Map<String, Host> first = new LinkedHashMap<>();
       for (Host host : after.hosts().values()) {
@@ -117,13 +133,14 @@ public record MovedEnds(int tried, List<Change> changes, boolean complete) {
         }
         for (Device device : here ? after.devices().values() : List.<Device>of()) {
           for (OwnService own : device.services()) {
-            if (own.from().stream().anyMatch(term -> term.text().equals(host.name()))) {
-              first.putIfAbsent(" " + host.name(), host);
+            AddressSet his = AddressSet.ofAddresses(host.addresses());
+            if (after.matched(own.from()).intersects(his)) {
+              first.putIfAbsent(" " + device.name() + " " + own.service().text(), host);
             }
           }
         }
       }
-      return List.copyOf(first.values());
+      return List.copyOf(new LinkedHashSet<>(first.values()));
     }
 
     private void opens(Host host) {
@@ -259,15 +276,10 @@ public record MovedEnds(int tried, List<Change> changes, boolean complete) {
           old.converse(Attempt.at(then, was, probe, VirtualClock.start(before.timeZone())));
       Conversation second =
           now.converse(Attempt.at(today, is, probe, VirtualClock.start(after.timeZone())));
-      if (first.outcome() != second.outcome() || !end(first).equals(end(second))) {
+      if (first.outcome() != second.outcome()
+          || !Change.receiver(first).equals(Change.receiver(second))) {
         found.put(key, new Change(sender.name(), to, first, second));
       }
-    }
-
-    private static String end(Conversation conversation) {
-      Trace opening = conversation.opening();
-      Endpoint to = opening == null ? null : opening.deliveredTo();
-      return to == null || to.name() == null ? "" : to.name();
     }
   }
 }

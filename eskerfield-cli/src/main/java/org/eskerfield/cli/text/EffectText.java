@@ -66,7 +66,11 @@ public final class EffectText {
     }
     for (MovedEnds.Change each : effect.moved().changes()) {
       String text =
-          each.connection() + ": " + each.before().outcome() + ", now " + each.after().outcome();
+          each.connection()
+              + ": "
+              + MovedEnds.Change.end(each.before())
+              + ", now "
+              + MovedEnds.Change.end(each.after());
       out.append(start).append(Style.wrapped(text, indent + 2, indent)).append('\n');
     }
     for (Comparison.ExpectationChange each : effect.expectations()) {

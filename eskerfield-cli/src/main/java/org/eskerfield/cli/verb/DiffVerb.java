@@ -206,11 +206,16 @@ public final class DiffVerb extends Verb {
         .append(style.strong("Connections of those whose address changes"))
         .append('\n');
     for (MovedEnds.Change each : moved.changes()) {
-      boolean lost = each.before().outcome() == Outcome.ANSWERED;
-      Outcome is = each.after().outcome();
-      String why = is == Outcome.ANSWERED ? "" : " (" + each.after().reason() + ")";
-      String was = each.before().outcome() + " before, now ";
-      String text = each.connection() + ": " + was + is + why;
+      boolean answered = each.after().outcome() == Outcome.ANSWERED;
+      boolean lost = each.before().outcome() == Outcome.ANSWERED && !answered;
+      String why = answered ? "" : " (" + each.after().reason() + ")";
+      String text =
+          each.connection()
+              + ": "
+              + MovedEnds.Change.end(each.before())
+              + " before, now "
+              + MovedEnds.Change.end(each.after())
+              + why;
       String mark = lost ? style.bad("lost") : style.strong("now");
       out.append("  ").append(mark).append(lost ? "  " : "   ");
       out.append(Style.wrapped(text, 8, 8)).append('\n');

@@ -113,6 +113,9 @@ class OfferVerbTest {
         // Insiders by an interface that is not called as its network: the list names the network.
         "lan:    { on: lan => eth1: { on: lan | web https --from partners --hairpin eth1"
             + " | hairpin: eth1 admit: { from: [partners, lan], log: true }",
+        // Insiders beside outsiders: they reach it at its own address, and no rule names them.
+        "'' | web https --from partners,lan | - accept: web https from: partners to: web service:"
+            + " https log: true expect:",
         // Moved, in ranges, of both protocols, of none with ports.
         "'' | web 8080/tcp --from any --at 80 | at: uplink 80/tcp becomes: web 8080 - accept: web"
             + " 8080/tcp to: web service: 8080/tcp log: true",
@@ -276,6 +279,9 @@ class OfferVerbTest {
         "'' | web https --from any --at 192.0.2.9 | does not lead to uplink of edge; 203.0.113",
         "'' | web https --from any --static --at 8443 | translates no ports; leave the port out",
         "'' | web https --from any --at 443-444 | cannot be moved to port 443-444; as many others",
+        "lan to dmz: accept, => '' | web https --from partner,desk"
+            + " | desk does not reach web from inside, and no rule for those outside would let it;"
+            + " leave desk out here, and then offer it apart: --from desk",
         "'' | web smtp --from any | nothing on web listens on 25/tcp; it listens on https",
         "'' | desk ssh --from any | nothing on desk listens on 22/tcp; say what it runs",
         "'' | web https --from any --hairpin cellar | is called 'cellar'; there is lan, dmz",

@@ -74,7 +74,21 @@ public final class Offer {
    * @throws RefusedChangeException if it cannot be made, with what would work
    */
   public static Plan plan(Site site, Wish wish) throws RefusedChangeException {
-    return new Offer(site, wish).plan();
+    listening(wish);
+    Address address = wish.host().address(wish.family());
+    if (address == null) {
+      throw new RefusedChangeException(
+          wish.host().name() + " has no " + wish.family() + " address",
+          "offer it at one that it has: " + wish.host().addresses());
+    }
+    OfferWay way = OfferWay.of(site, wish);
+    if (!way.outermost().outer().isOutside()) {
+      return new Offer(site, wish).plan(way, address);
+    }
+    List<Step> before = new ArrayList<>();
+    Offer outside = new Offer(site, new NamedInsiders(site, wish, address).apart(before));
+    outside.steps.addAll(before);
+    return outside.plan(way, address);
   }
 
   /** The interfaces and zones from which insiders could use an external address, too. */
@@ -94,16 +108,7 @@ public final class Offer {
     }
   }
 
-  private Plan plan() throws RefusedChangeException {
-    Host host = wish.host();
-    listening(host);
-    Address address = host.address(wish.family());
-    if (address == null) {
-      throw new RefusedChangeException(
-          host.name() + " has no " + wish.family() + " address",
-          "offer it at one that it has: " + host.addresses());
-    }
-    OfferWay way = OfferWay.of(site, wish);
+  private Plan plan(OfferWay way, Address address) throws RefusedChangeException {
     Target target = Target.of(wish, address);
     if (!way.isTranslated()) {
       again = way.outermost().outer().isOutside(); // of insiders, a rule may be for others as well
@@ -181,7 +186,8 @@ public final class Offer {
     return outer != null && outer.device().name().equals(hop.device().name());
   }
 
-  private void listening(Host host) throws RefusedChangeException {
+  private static void listening(Wish wish) throws RefusedChangeException {
+    Host host = wish.host();
     if (host.isOutside()) {
       throw new RefusedChangeException(
           host.name() + " is on the internet already", "name a host of the site");

@@ -44,6 +44,11 @@ public record Wish(
     return from.stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
   }
 
+  Wish withFrom(List<AddressTerm> others) {
+    return new Wish(
+        host, family, service, external, externalPorts, others, hairpin, when, log, whole, name);
+  }
+
   /** Copies the lists. */
   public Wish {
     from = List.copyOf(from);

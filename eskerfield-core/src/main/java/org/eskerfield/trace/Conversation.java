@@ -58,6 +58,12 @@ public record Conversation(
     return passed != null || !all ? passed : new Passed(Size.USUAL_MTU, Size.USUAL_MTU);
   }
 
+  /** Whether a host or device of that name received it, and answered. */
+  public boolean isAnsweredBy(String name) {
+    Endpoint to = opening == null ? null : opening.deliveredTo();
+    return outcome == Outcome.ANSWERED && to != null && to.isCalled(name);
+  }
+
   /** The packets after the last one that arrived: what ended a connection that was open. */
   public List<Segment> lost() {
     int from = segments.size();

@@ -302,8 +302,10 @@ public record PlannedChange(
     List<Proved> proofs = new ArrayList<>();
     for (Proof proof : plan.proofs()) {
       Conversation conversation = converse(after.site(), proof);
-      boolean answered = conversation.outcome() == Outcome.ANSWERED;
-      boolean holds = proof.by() == null ? !answered : answered && isBy(conversation, proof.by());
+      boolean holds =
+          proof.by() == null
+              ? conversation.outcome() != Outcome.ANSWERED
+              : conversation.isAnsweredBy(proof.by());
       proofs.add(new Proved(proof.what(), conversation, holds));
     }
     Comparison effect =
@@ -339,11 +341,6 @@ public record PlannedChange(
       }
     }
     return besides;
-  }
-
-  private static boolean isBy(Conversation conversation, String host) {
-    var opening = conversation.opening();
-    return opening != null && opening.deliveredTo() != null && opening.deliveredTo().isCalled(host);
   }
 
   private static Conversation converse(Site site, Proof proof) {

@@ -213,8 +213,7 @@ public final class Main {
 
     @Override
     public int handleParseException(CommandLine.ParameterException e, String[] args) {
-      terminal.err().println(terminal.style().bad("eskerfield: ") + e.getMessage());
-      CommandLine.UnmatchedArgumentException.printSuggestions(e, terminal.err());
+      terminal.err().println(terminal.style().bad("eskerfield: ") + Misuse.of(e, args));
       String name = e.getCommandLine().getCommandSpec().qualifiedName();
       terminal.err().println("See '" + name + " --help'.");
       return Verb.UNUSABLE;

@@ -130,6 +130,6 @@ class AskingTest {
     Files.writeString(file, text.replace("[1502/tcp, 1602/tcp]", "1502,1602/tcp"));
     Result wrong = run("check", file.toString());
     assertThat(wrong.status()).isEqualTo(2);
-    assertThat(wrong.err()).contains("write a list: [1502/tcp, 1602/tcp]");
+    assertThat(wrong.err()).contains("write 'uplink [1502/tcp, 1602/tcp]', in quotes");
   }
 }

@@ -172,6 +172,34 @@ class ChangeVerbsTest {
     assertThat(Files.readString(site)).isEqualTo(before);
   }
 
+  /** Each answer is tried at once and asked for again; without the last, none of them is lost. */
+  @Test
+  void whoBeginsASiteIsAskedUntilEachAnswerFits() throws Exception {
+    Path site = folder.resolve("n.site.yaml");
+    String begin =
+        "203.0.113.32\n203.0.113.32/28\n203.0.113.99\n203.0.113.46\n203.0.113.46\n\nmaybe\nn\n";
+    String zones = "10.1.0.0/24\nin=10.1.0.0 255.255.255.0\nin=10.2.0.0/24\nb c=10.3.0.0/24\n\n";
+    String hosts = "till=10.1.0.7,httsp\ntill=10.1.0.7,https\ntill=10.1.0.8\n\n";
+    StringWriter out = new StringWriter();
+    PrintWriter to = new PrintWriter(out, true);
+    BufferedReader some = new BufferedReader(new StringReader(begin));
+    int status = Main.run(new Terminal(to, to, Style.PLAIN, some), "new", site.toString());
+    assertThat(status).isEqualTo(2);
+    assertThat(site).doesNotExist();
+    assertThat(out.toString())
+        .contains("203.0.113.32/32 has no room", "203.0.113.99 is no usable one of")
+        .contains("203.0.113.46 is the carrier's own address", "answer yes or no")
+        .contains("to go on with: --link 203.0.113.32/28 --carrier 203.0.113.46");
+    BufferedReader all = new BufferedReader(new StringReader(begin + zones + hosts));
+    status = Main.run(new Terminal(to, to, Style.PLAIN, all), "new", site.toString());
+    assertThat(status).as(out.toString()).isZero();
+    assertThat(out.toString())
+        .contains("'10.1.0.0/24' has no name before a '='", "zone 'in' is there already")
+        .contains("write b-c", "no service is called 'httsp'", "host 'till' is there already");
+    assertThat(Files.readString(site)).contains("till: { on: in, at: 10.1.0.7, assigned: fixed");
+    assertThat(MainTest.run("verify", site.toString()).status()).isZero();
+  }
+
   @Test
   void atATerminalOnlyWhatIsNotSaidIsAsked() throws Exception {
     Path site = copy(DEMO);
@@ -323,7 +351,7 @@ class ChangeVerbsTest {
         "verify ../demo/skerry.site.yaml ../demo/skerry.site.yaml | 2 | unknown key 'eskerfield' in a file of expectations",
         "new %2$s/a.yaml --carrier 203.0.113.46 | 2 | --link is missing",
         "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.50 --zone a=10.0.0.0/24 | 2 | is no usable one of 203.0.113.32/28",
-        "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 --zone a=10.0.0.0/24 --zone b=10.0.0.0/25 | 2 | these answers do not fit together",
+        "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 --zone a=10.0.0.0/24 --zone b=10.0.0.0/25 | 2 | --zone: the prefix 10.0.0.0/25 of network 'b' overlaps",
         "new %2$s/a.yaml --link 203.0.113.32/28 --carrier 203.0.113.46 --zone a=10.0.0.0/24 --time-zone Europe/Lundon | 2 | did you mean 'Europe/London'?",
       })
   void everyQuestionHasItsAnswer(String call, int status, String says) {

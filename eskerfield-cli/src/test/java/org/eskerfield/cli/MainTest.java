@@ -135,11 +135,24 @@ class MainTest {
   @CsvSource(
       delimiter = '|',
       value = {
-        "nonsense                                             | Unmatched argument at index 0: 'nonsense'",
-        "trace                                                | Missing required",
-        "trace " + SITE + "                                   | Missing required options",
-        "trace " + SITE + " --from kiosk --to ramp            | '--service=WHAT'",
-        "trace " + SITE + " --from kiosk --to ramp --service  | --service",
+        "nonsense                                             | there is no verb 'nonsense'; 'eskerfield --help' names",
+        "chekc "
+            + SITE
+            + "                                   | no verb 'chekc'; did you mean 'check'?",
+        "trace                                                | trace needs SITE: the site file",
+        "trace " + SITE + "        | trace needs --from WHO, --to WHERE and --service WHAT",
+        "trace " + SITE + " --from kiosk --to ramp            | trace needs --service WHAT",
+        "trace " + SITE + " --from kiosk --to ramp --service  | --service needs a value: WHAT",
+        "trace "
+            + SITE
+            + " --form kiosk --to ramp --service ping"
+            + " | trace has no option --form; did you mean '--from'?",
+        "trace "
+            + SITE
+            + " --from kiosk --to ramp --service ping --json --json | --json stands there twice",
+        "check "
+            + SITE
+            + " --json=yes                        | --json takes no value; write it alone",
         "trace "
             + SITE
             + " --from x --to ramp --service ping | --from: no host or device is called 'x'",
@@ -148,19 +161,19 @@ class MainTest {
             + " --from kiosk --to ramp --service ping --at noon | --at: 'noon' is no time",
         "trace "
             + SITE
-            + " --from kiosk --to ramp --service ping --source-port x | 'x' is not an int",
+            + " --from kiosk --to ramp --service ping --source-port x | --source-port: 'x' is no number",
         "trace "
             + SITE
             + " --from kiosk --to ramp --service ping --source-port 70000 | outside 0-65535",
         "trace nowhere.yaml --from a --to b --service ping    | there is no file nowhere.yaml",
         "trace .. --from a --to b --service ping              | is a folder",
-        "check                                                | Missing required parameter: 'SITE'",
-        "check a b                                            | Unmatched argument at index 2: 'b'",
-        "check " + SITE + " --fail-on never                   | '--fail-on'",
+        "check                                                | check needs SITE: the site file",
+        "check a b                                            | 'b' is one word too many: check takes SITE",
+        "check " + SITE + " --fail-on never | --fail-on: 'never' is none of error, warning, advice",
         "check pom.xml                                        | in pom.xml",
-        "schema tree                                          | for positional parameter at index 0",
+        "schema tree                                          | 'tree' is none of",
         "help nothing                                         | there is no verb 'nothing'",
-        "demo x                                               | Unmatched argument at index 1: 'x'",
+        "demo x                                               | 'x' is one word too many: demo takes options only",
       })
   void whatCannotBeUsedIsExplainedAndExitsWithTwo(String call, String message) {
     Result result = run(words(call));
@@ -221,7 +234,7 @@ class MainTest {
     Result unusable = run("check", broken.toString(), "--json");
     assertThat(unusable.status()).isEqualTo(2);
     JsonNode json = JSON.readTree(unusable.out());
-    assertThat(json.get("problems")).hasSize(2);
+    assertThat(json.get("problems")).hasSize(1);
     String schema = run("schema", "check").out();
     assertThat(
             JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
@@ -272,7 +285,7 @@ class MainTest {
         "--cure unused@1 | there is no finding unused@1; there are translation-without-access@76",
         "--write | name the one finding to cure",
         "--json --sarif | choose one",
-        "--fail-on sometimes | expected one of",
+        "--fail-on sometimes | is none of error, warning, advice",
       })
   void aCheckThatCannotBeIsRefused(String options, String message) {
     List<String> words = new ArrayList<>(List.of("check", ORDER));
@@ -284,7 +297,7 @@ class MainTest {
 
   @Test
   void whatIsNotCuredIsSaid() {
-    assertThat(run("check").err()).contains("Missing required parameter: 'SITE'");
+    assertThat(run("check").err()).contains("check needs SITE: the site file");
     Result hand =
         run(
             "check",

@@ -23,6 +23,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.InterfaceTerm;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Network;
+import org.eskerfield.model.Outside;
 import org.eskerfield.model.OutwardRule;
 import org.eskerfield.model.OwnService;
 import org.eskerfield.model.Place;
@@ -186,8 +187,8 @@ final class Sides {
             .arrived()
             .intersection(check.space.sources(check.addressesBehind(device, passage.arriving())))
             .intersection(check.space.destinations(check.addressesBehind(device, leaving)));
-    Interface outer = outer(device);
-    if (inside.isEmpty()) {
+    Interface outer = wayOut(device);
+    if (inside.isEmpty() || (outer != null && outer.name().equals(leaving.name()))) {
       return;
     }
     PacketSet preferred = check.preferring(inside, check.describedInside());
@@ -201,7 +202,16 @@ final class Sides {
             + " sends by "
             + leaving.name(),
         check.traced(check.attempt(preferred.sample())),
-        outer == null ? Cure.byHand("name the interface towards the internet") : only(rule, outer));
+        outer == null
+            ? Cure.byHand("name the interface by which it shall act")
+            : only(rule, outer));
+  }
+
+  /** The interface towards the internet, else the one towards all that the site does not know. */
+  private @Nullable Interface wayOut(Device device) {
+    Interface outer = outer(device);
+    Address unknown = Outside.stranger(check.site, Family.IPV4);
+    return outer != null || unknown == null ? outer : check.sets(device).program().towards(unknown);
   }
 
   private static Cure only(OutwardRule rule, Interface outer) {

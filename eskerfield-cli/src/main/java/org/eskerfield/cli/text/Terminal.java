@@ -47,6 +47,9 @@ public record Terminal(
     out.flush();
     try {
       String line = answers.readLine();
+      if (line == null) {
+        out.println(); // nobody has pressed Enter
+      }
       return line == null ? null : line.isBlank() ? usual : line.strip();
     } catch (IOException e) {
       throw new UncheckedIOException(e);

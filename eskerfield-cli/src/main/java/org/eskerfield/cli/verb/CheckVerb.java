@@ -141,7 +141,7 @@ public final class CheckVerb extends Verb {
     if (cure != null && !cure.equals(EVERY) && !cure.contains("@")) {
       return cure;
     }
-    throw wrong(call, "Missing required parameter: 'SITE'");
+    throw wrong(call, "check needs SITE: the site file");
   }
 
   /** What to cure: a handle, {@link #EVERY}, or null for nothing. */

@@ -3,6 +3,7 @@ package org.eskerfield.cli.verb;
 
 import java.io.ByteArrayInputStream;
 import java.io.IOException;
+import java.io.UncheckedIOException;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.FileAlreadyExistsException;
 import java.nio.file.Files;
@@ -11,9 +12,11 @@ import java.time.ZoneId;
 import java.util.ArrayList;
 import java.util.LinkedHashMap;
 import java.util.List;
-import java.util.Locale;
 import java.util.Map;
+import java.util.function.Function;
+import java.util.function.Supplier;
 import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.formats.Problem;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.file.WholeFile;
@@ -21,6 +24,7 @@ import org.eskerfield.formats.literal.BlockReader;
 import org.eskerfield.formats.schema.Schemas;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.formats.site.write.NewSite;
+import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
@@ -69,32 +73,15 @@ public final class NewVerb extends Verb {
     if (Files.exists(path)) {
       throw wrong(call, "'" + name + "' is there already, and is not overwritten");
     }
-    NewSite site;
-    try {
-      site = answers(call, terminal, path);
-    } catch (UnusableQuestionException e) {
-      throw unusable(call, e);
-    }
-    String problem = site.problem();
-    if (problem != null) {
-      throw wrong(call, problem);
-    }
-    String text = site.text();
-    try {
-      SiteReader.read(name, new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
-    } catch (UnreadableSiteException e) {
-      var first = e.problems().get(0);
-      throw wrong(
-          call, "these answers do not fit together: " + first.message() + "; " + first.remedy());
-    }
-    write(call, name, path, text);
+    Interview interview = new Interview(call, terminal);
+    write(interview, name, path, answers(interview, call, path).text());
     terminal.out().println(terminal.style().good("written to " + name));
     terminal.out().println("  next: eskerfield check " + name);
     terminal.out().println("        eskerfield offer " + name + " HOST SERVICE");
     return FINE;
   }
 
-  private static void write(ParseResult call, String name, Path path, String text) {
+  private static void write(Interview interview, String name, Path path, String text) {
     Path schema = path.toAbsolutePath().resolveSibling(NewSite.SCHEMA);
     try {
       WholeFile.create(path, text.getBytes(StandardCharsets.UTF_8));
@@ -102,103 +89,133 @@ public final class NewVerb extends Verb {
         WholeFile.create(schema, Schemas.SITE.text().getBytes(StandardCharsets.UTF_8));
       }
     } catch (FileAlreadyExistsException e) {
-      throw wrong(call, "'" + name + "' is there already, and is not overwritten");
+      throw interview.unfinished("'" + name + "' is there already, and is not overwritten");
     } catch (IOException e) {
-      throw wrong(call, "'" + name + "' cannot be written: is there such a folder, may you write?");
+      throw interview.unfinished(
+          "'" + name + "' cannot be written: is there such a folder, may you write?");
     }
   }
 
-  private static NewSite answers(ParseResult call, Terminal terminal, Path path)
-      throws UnusableQuestionException {
+  private static NewSite answers(Interview interview, ParseResult call, Path path) {
     String file = String.valueOf(path.getFileName());
-    String title = file.replaceAll("(\\.site)?\\.ya?ml$", "");
-    Prefix link =
-        block(
-            value(call, terminal, "--link", "The link to the carrier, as in 203.0.113.32/28?", ""));
-    String first = link.usable().first().toString();
-    String carrier = value(call, terminal, "--carrier", "The carrier's address on it?", "");
-    String own = value(call, terminal, "--own", "The device's own address on it?", first);
-    String assigned =
-        call.hasMatchedOption("--assigned")
-            ? "yes"
-            : call.hasMatchedOption("--own")
-                ? "no"
-                : terminal.ask("Does the carrier assign it, so that it may change?", "no");
-    Map<String, Prefix> zones = new LinkedHashMap<>();
-    for (String text : texts(call, terminal, "--zone", "An inner zone, as in shop=10.1.0.0/24")) {
-      zones.put(key(call, "--zone", text), block(text.substring(text.indexOf('=') + 1)));
-    }
-    if (zones.isEmpty()) {
-      throw wrong(call, "--zone: name at least one inner zone, as in --zone shop=10.1.0.0/24");
-    }
-    List<NewSite.NewHost> hosts = new ArrayList<>();
-    for (String text :
-        texts(call, terminal, "--host", "A host with its services, as in till=10.1.0.7,https")) {
-      String[] parts = text.substring(text.indexOf('=') + 1).split("\\s*,\\s*", -1);
-      hosts.add(
-          new NewSite.NewHost(
-              key(call, "--host", text),
-              BlockReader.address(parts[0]),
-              List.of(parts).subList(1, parts.length)));
-    }
+    String title = call.matchedOptionValue("--site", file.replaceAll("(\\.site)?\\.ya?ml$", ""));
     String zone = call.matchedOptionValue("--time-zone", "UTC");
     if (!ZoneId.getAvailableZoneIds().contains(zone)) {
       List<String> ids = List.copyOf(ZoneId.getAvailableZoneIds());
       throw wrong(call, "--time-zone: there is no time zone '" + zone + "'" + meant(zone, ids));
     }
-    return new NewSite(
-        call.matchedOptionValue("--site", title),
-        zone,
-        call.matchedOptionValue("--device", "edge"),
-        link,
-        BlockReader.address(carrier),
-        BlockReader.address(own),
-        assigned != null && assigned.toLowerCase(Locale.ROOT).startsWith("y"),
-        zones,
-        hosts);
+    String device = call.matchedOptionValue("--device", "edge");
+    Prefix link =
+        interview.one(
+            "--link",
+            "The link to the carrier, as in 203.0.113.32/28?",
+            "",
+            text -> fitting(block(text), each -> NewSite.problem(each, null, null)));
+    Address carrier =
+        interview.one(
+            "--carrier",
+            "The carrier's address on it?",
+            "",
+            text -> fitting(BlockReader.address(text), each -> NewSite.problem(link, each, null)));
+    Address free = link.usable().first();
+    Address second = free.equals(carrier) ? free.next() : free;
+    Address own =
+        interview.one(
+            "--own",
+            "The device's own address on it?",
+            String.valueOf(second),
+            text ->
+                fitting(BlockReader.address(text), each -> NewSite.problem(link, carrier, each)));
+    boolean assigned =
+        interview.yes(
+            "--assigned",
+            "Does the carrier assign it, so that it may change?",
+            !call.hasMatchedOption("--own"));
+    Map<String, Prefix> zones = new LinkedHashMap<>();
+    List<NewSite.NewHost> hosts = new ArrayList<>();
+    Supplier<NewSite> site =
+        () -> new NewSite(title, zone, device, link, carrier, own, assigned, zones, hosts);
+    interview.several(
+        "--zone",
+        "An inner zone, as in shop=10.1.0.0/24",
+        text -> {
+          String name = named(text);
+          Prefix prefix = block(text.substring(text.indexOf('=') + 1));
+          String problem = NewSite.problem(prefix);
+          if (problem != null || zones.containsKey(name)) {
+            throw new UnusableQuestionException(
+                "zone",
+                problem == null ? "zone '" + name + "' is there already" : problem,
+                "write another one, as in shop=10.1.0.0/24");
+          }
+          zones.put(name, prefix);
+          readable(site.get(), () -> zones.remove(name));
+          return name;
+        });
+    if (zones.isEmpty()) {
+      throw interview.unfinished(
+          "--zone: name at least one inner zone, as in --zone shop=10.1.0.0/24");
+    }
+    interview.several(
+        "--host",
+        "A host with its services, as in till=10.1.0.7,https",
+        text -> {
+          String name = named(text);
+          String[] parts = text.substring(text.indexOf('=') + 1).split("\\s*,\\s*", -1);
+          List<String> services = List.of(parts).subList(1, parts.length);
+          if (hosts.stream().anyMatch(each -> each.name().equals(name))) {
+            throw new UnusableQuestionException(
+                "host", "host '" + name + "' is there already", "give this one another name");
+          }
+          hosts.add(new NewSite.NewHost(name, BlockReader.address(parts[0]), services));
+          readable(site.get(), () -> hosts.remove(hosts.size() - 1));
+          return name;
+        });
+    return site.get();
   }
 
-  private static String key(ParseResult call, String option, String text) {
+  private static <T> T fitting(T read, Function<T, @Nullable String> problem)
+      throws UnusableQuestionException {
+    String wrong = problem.apply(read);
+    if (wrong != null) {
+      throw new UnusableQuestionException("link", wrong, "write another one");
+    }
+    return read;
+  }
+
+  /**
+   * Tries whether a site can be read with the last answer.
+   *
+   * @param back takes the answer back
+   */
+  private static void readable(NewSite site, Runnable back) throws UnusableQuestionException {
+    try {
+      SiteReader.read(
+          site.site(), new ByteArrayInputStream(site.text().getBytes(StandardCharsets.UTF_8)));
+    } catch (UnreadableSiteException e) {
+      back.run();
+      Problem first = e.problems().get(0);
+      throw new UnusableQuestionException("zone", first.message(), first.remedy());
+    } catch (IOException e) {
+      throw new UncheckedIOException(e); // text in memory is always read
+    }
+  }
+
+  private static String named(String text) throws UnusableQuestionException {
     int sign = text.indexOf('=');
     if (sign < 1) {
-      throw wrong(call, option + ": '" + text + "' has no name before a '='");
+      throw new UnusableQuestionException(
+          "zone", "'" + text + "' has no name before a '='", "write the name first: NAME=" + text);
     }
     return text.substring(0, sign).strip();
   }
 
-  private static String value(
-      ParseResult call, Terminal terminal, String option, String question, String usual) {
-    String given = call.matchedOptionValue(option, null);
-    String answer = given != null ? given : terminal.ask(question, usual);
-    answer = answer == null ? usual : answer;
-    if (answer.isEmpty()) {
-      throw wrong(call, option + " is missing: " + question);
-    }
-    return answer;
-  }
-
-  private static List<String> texts(
-      ParseResult call, Terminal terminal, String option, String question) {
-    String[] given = call.matchedOptionValue(option, null);
-    if (given != null) {
-      return List.of(given);
-    }
-    List<String> all = new ArrayList<>();
-    for (String answer = terminal.ask(question + "; empty to go on:", "");
-        answer != null && !answer.isEmpty();
-        answer = terminal.ask("  another one; empty to go on:", "")) {
-      all.add(answer);
-    }
-    return all;
-  }
-
   private static Prefix block(String text) throws UnusableQuestionException {
-    List<Prefix> blocks = BlockReader.read(text);
-    @Nullable Prefix only = blocks.size() == 1 ? blocks.get(0) : null;
-    if (only == null) {
+    List<Prefix> blocks = BlockReader.read(text.strip());
+    if (blocks.size() != 1) {
       throw new UnusableQuestionException(
-          "prefix", "'" + text + "' is no prefix", "as in 10.1.0.0/24");
+          "prefix", "'" + text + "' is no prefix", "write one such as 10.1.0.0/24");
     }
-    return only;
+    return blocks.get(0);
   }
 }

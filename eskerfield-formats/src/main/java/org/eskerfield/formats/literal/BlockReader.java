@@ -15,14 +15,15 @@ public final class BlockReader {
 
   /**
    * Reads {@code address/length}, {@code address/netmask}, {@code address/host-bits-mask}, {@code
-   * first-last} or an address.
+   * first-last} or an address; a blank may stand before a mask.
    *
    * @return the blocks that hold exactly these addresses, in ascending order; for an address with a
    *     length the one block that holds it, whatever its host bits
    * @throws UnusableQuestionException if it is none of these
    */
-  public static List<Prefix> read(String text) throws UnusableQuestionException {
+  public static List<Prefix> read(String written) throws UnusableQuestionException {
     try {
+      String text = written.strip().replaceFirst("(?<=[0-9])\\s+(?=[0-9]+\\.)", "/");
       int slash = text.indexOf('/');
       if (slash >= 0) {
         Address address = Literals.address(text.substring(0, slash).strip());

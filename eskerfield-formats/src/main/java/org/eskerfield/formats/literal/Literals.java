@@ -19,6 +19,7 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
+import org.jspecify.annotations.Nullable;
 
 /** Reads addresses, prefixes, ranges, ports and services as people write them. */
 public final class Literals {
@@ -47,10 +48,7 @@ public final class Literals {
       long plain = dotted(text);
       return plain >= 0 ? new Address(Family.IPV4, 0, plain) : AnyAddress.of(text);
     } catch (AddressStringException | IncompatibleAddressException e) {
-      throw new BadLiteralException(
-          "'" + text + "' is not an address",
-          "write four numbers from 0 to 255 such as 192.0.2.1, or an IPv6 address such as"
-              + " 2001:db8::1");
+      throw OtherSpellings.address(text);
     }
   }
 
@@ -110,6 +108,10 @@ public final class Literals {
   }
 
   public static Prefix prefix(String text) throws BadLiteralException {
+    BadLiteralException masked = OtherSpellings.masked(text);
+    if (masked != null) {
+      throw masked;
+    }
     int slash = text.indexOf('/');
     if (slash < 0) {
       throw new BadLiteralException(
@@ -134,10 +136,21 @@ public final class Literals {
 
   /** An address, prefix or range of addresses. */
   public static AddressSet addresses(String text) throws BadLiteralException {
+    BadLiteralException pasted = OtherSpellings.pastedDash(text);
+    if (pasted != null) {
+      throw pasted;
+    }
     int dash = text.indexOf('-');
     if (dash >= 0) {
-      Address first = address(text.substring(0, dash).strip());
-      Address last = address(text.substring(dash + 1).strip());
+      String begin = text.substring(0, dash).strip();
+      String end = text.substring(dash + 1).strip();
+      Address first = address(begin);
+      if (!end.equals(OtherSpellings.lastOf(begin, end))) {
+        throw new BadLiteralException(
+            "the range '" + text + "' ends with a number, not with an address",
+            "write both ends in full: " + begin + "-" + OtherSpellings.lastOf(begin, end));
+      }
+      Address last = address(end);
       if (first.family() != last.family()) {
         throw new BadLiteralException(
             "'" + text + "' begins and ends in different families", "write two ranges");
@@ -148,7 +161,7 @@ public final class Literals {
       }
       return AddressSet.of(List.of(new AddressRange(first, last)));
     }
-    return text.indexOf('/') >= 0
+    return text.indexOf('/') >= 0 || OtherSpellings.masked(text) != null
         ? AddressSet.ofPrefixes(List.of(prefix(text)))
         : AddressSet.of(address(text));
   }
@@ -169,6 +182,10 @@ public final class Literals {
   /** A port or a range of ports. */
   public static PortSet ports(String text) throws BadLiteralException {
     Matcher matcher = PORTS.matcher(text);
+    BadLiteralException pasted = OtherSpellings.pastedDash(text);
+    if (pasted != null) {
+      throw pasted;
+    }
     if (!matcher.matches()) {
       throw new BadLiteralException(
           "'" + text + "' is no port", "write a port such as 502, or a range such as 8000-8010");
@@ -188,6 +205,19 @@ public final class Literals {
         || (!text.isEmpty() && Character.isDigit(text.charAt(0)))
         || text.toLowerCase(Locale.ROOT).startsWith("protocol ")
         || IcmpMessages.areMeantBy(text.toLowerCase(Locale.ROOT));
+  }
+
+  /** What is meant by {@code 80,443/tcp}, as a list; null for any other text. */
+  public static @Nullable String severalServices(String text) {
+    Matcher several = SEVERAL.matcher(text.toLowerCase(Locale.ROOT));
+    if (!several.matches()) {
+      return null;
+    }
+    List<String> each = new ArrayList<>();
+    for (String port : several.group(1).split(",", -1)) {
+      each.add(port.strip() + "/" + several.group(2));
+    }
+    return each.toString();
   }
 
   /**
@@ -214,15 +244,10 @@ public final class Literals {
           "'" + text + "' is the wrong way round",
           "write " + reversed.group(2) + "/" + reversed.group(1));
     }
-    Matcher several = SEVERAL.matcher(lower);
-    if (several.matches()) {
-      StringBuilder list = new StringBuilder();
-      for (String port : several.group(1).split(",", -1)) {
-        String service = port.strip() + "/" + several.group(2);
-        list.append(list.length() == 0 ? "[" : ", ").append(service);
-      }
+    String several = severalServices(text);
+    if (several != null) {
       throw new BadLiteralException(
-          "'" + text + "' is several services in one", "write a list: " + list + "]");
+          "'" + text + "' is several services in one", "write a list: " + several);
     }
     Matcher matcher = SERVICE.matcher(lower);
     if (!matcher.matches()) {

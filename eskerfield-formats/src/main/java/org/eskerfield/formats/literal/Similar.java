@@ -3,6 +3,7 @@ package org.eskerfield.formats.literal;
 
 import java.util.Collection;
 import java.util.Locale;
+import org.jspecify.annotations.Nullable;
 
 /** Finds what somebody may have meant. */
 public final class Similar {
@@ -12,7 +13,13 @@ public final class Similar {
 
   /** {@code did you mean 'x'?} for the nearest candidate, else the end that is given. */
   public static String didYouMean(String text, Collection<String> candidates, String otherwise) {
-    String nearest = "";
+    String nearest = nearest(text, candidates);
+    return nearest == null ? otherwise : "did you mean '" + nearest + "'?";
+  }
+
+  /** The candidate that differs least from a text; null if all differ by more than a slip. */
+  public static @Nullable String nearest(String text, Collection<String> candidates) {
+    String nearest = null;
     int least = Math.max(1, text.length() / 3) + 1;
     for (String candidate : candidates) {
       int distance =
@@ -24,7 +31,7 @@ public final class Similar {
         nearest = candidate;
       }
     }
-    return nearest.isEmpty() ? otherwise : "did you mean '" + nearest + "'?";
+    return nearest;
   }
 
   /** Insertions, deletions, changes and swaps of neighbours between two words. */

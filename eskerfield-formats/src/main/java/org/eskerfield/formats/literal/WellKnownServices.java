@@ -73,7 +73,7 @@ public final class WellKnownServices {
         services.put(cells[0], service);
         ENTRIES.add(new Entry(service, cells[3], cells[4]));
         if (!cells[3].isEmpty()) {
-          services.put(cells[3], service);
+          services.put(cells[3], new Service(cells[3], parts, Place.IN_CODE));
         }
       }
     } catch (IOException e) {

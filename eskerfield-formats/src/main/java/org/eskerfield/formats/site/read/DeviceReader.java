@@ -8,6 +8,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Set;
 import org.eskerfield.formats.literal.BadLiteralException;
 import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.literal.Problems;
@@ -41,6 +42,9 @@ import org.jspecify.annotations.Nullable;
 
 /** Reads one device of a site file: its interfaces, routes, services, rules and lists. */
 final class DeviceReader {
+  private static final Set<String> HANDED_OUT =
+      Set.of("dhcp", "dhcpv6", "dynamic", "auto", "automatic", "slaac", "ppp", "pppoe");
+
   private static final String BY_CARRIER = "assigned by the carrier";
 
   private final SiteReader site;
@@ -120,6 +124,14 @@ final class DeviceReader {
             "take 'now' away, or write at: " + BY_CARRIER);
       }
       List<Node.Scalar> texts = own.texts(byCarrier ? "now" : "at");
+      if (!byCarrier && isHandedOut(own.scalar("at"))) {
+        problems.add(
+            own.place("at"),
+            "'" + own.text("at") + "' is not an address",
+            "write at: " + BY_CARRIER + ", and now: the address of " + who + " at the moment");
+        interfacesComplete = false;
+        continue;
+      }
       List<Address> addresses = terms.literals(texts);
       if (network == null || addresses.isEmpty()) {
         interfacesComplete = false;
@@ -154,6 +166,11 @@ final class DeviceReader {
     for (Interface own : interfaces.values()) {
       reportAmbiguousName(own);
     }
+  }
+
+  /** Whether somebody means an address that a server or the carrier hands out. */
+  static boolean isHandedOut(Node.@Nullable Scalar at) {
+    return at != null && HANDED_OUT.contains(at.text().toLowerCase(Locale.ROOT));
   }
 
   /** The addresses with the link-local ones last: others are what the device is known by. */

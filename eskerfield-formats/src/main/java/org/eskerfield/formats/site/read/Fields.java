@@ -2,14 +2,17 @@
 package org.eskerfield.formats.site.read;
 
 import java.util.ArrayList;
+import java.util.HashSet;
 import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import java.util.regex.Pattern;
 import org.eskerfield.formats.literal.Problems;
 import org.eskerfield.formats.site.shape.Shape;
 import org.eskerfield.formats.site.shape.SiteShapes;
+import org.eskerfield.formats.site.shape.TradeWords;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
@@ -35,6 +38,9 @@ final class Fields implements Placed {
   private final Map<String, Node> values = new LinkedHashMap<>();
   private final Map<String, Place> keys = new LinkedHashMap<>();
   private final Problems problems;
+
+  /** Keys that are there under another name, which was reported. */
+  private final Set<String> meant = new HashSet<>();
 
   /** Every mapping of the document that was checked, shared by all its fields. */
   private final Map<Node, Fields> checked;
@@ -67,21 +73,23 @@ final class Fields implements Placed {
           "write its keys: " + String.join(", ", shape.keyNames()));
       return fields;
     }
+    Node.@Nullable Entry before = null;
     for (Node.Entry entry : mapping.entries()) {
-      fields.take(entry);
+      fields.take(entry, before);
+      before = entry;
     }
     fields.reportMissing();
     return fields;
   }
 
-  private void take(Node.Entry entry) {
+  private void take(Node.Entry entry, Node.@Nullable Entry before) {
     String name = entry.key().text();
     Shape.Key key = shape.key(name);
     if (key == null) {
       problems.add(
           entry.key(),
           "unknown key '" + name + "' in " + shape.name(),
-          unknown(name, entry.value()));
+          unknown(name, entry.value(), before));
       return;
     }
     if (keys.containsKey(name)) {
@@ -94,15 +102,42 @@ final class Fields implements Placed {
     }
   }
 
-  private String unknown(String name, Node value) {
+  private String unknown(String name, Node value, Node.@Nullable Entry before) {
     if (name.equals("<<")) {
       return "merging is not read; write the keys out";
     }
-    if (isNothing(value) && !LIKE_A_KEY.matcher(name).matches()) {
-      return "a comma within { } ends the value before it; where several are meant, write a list in"
-          + " brackets: [..., "
-          + name
-          + "]";
+    if (isNothing(value) && before != null) {
+      Shape.Key last = shape.key(before.key().text());
+      if (last != null && last.value() instanceof Shape.Text) {
+        return "a comma within { } ends a value; put the whole of it in quotes: "
+            + last.name()
+            + ": '"
+            + (before.value() instanceof Node.Scalar text ? text.text() : "...")
+            + ", "
+            + name
+            + "'";
+      }
+      if (!LIKE_A_KEY.matcher(name).matches()) {
+        return "a comma within { } ends the value before it; where several are meant, write a list"
+            + " in brackets: [..., "
+            + name
+            + "]";
+      }
+    }
+    List<String> free = shape.keyNames().stream().filter(each -> !keys.containsKey(each)).toList();
+    if (TradeWords.isSwitch(name)) {
+      for (String off : List.of("disabled", "off")) {
+        if (shape.keyNames().contains(off)) {
+          return "what stands in the file acts; only what shall not act is marked: "
+              + off
+              + ": true";
+        }
+      }
+    }
+    String key = TradeWords.key(name, free);
+    if (key != null) {
+      meant.add(key);
+      return problems.didYouMean(name, List.of(key), "the key for it is '" + key + "'");
     }
     return problems.didYouMean(
         name, shape.keyNames(), "it has: " + String.join(", ", shape.keyNames()));
@@ -120,18 +155,21 @@ final class Fields implements Placed {
 
   private void reportMissing() {
     for (Shape.Key key : shape.keys()) {
-      if (key.required() && !keys.containsKey(key.name())) {
+      if (key.required() && !keys.containsKey(key.name()) && !meant.contains(key.name())) {
         problems.add(
             place,
             shape.name() + " needs '" + key.name() + "': it says " + key.purpose(),
-            "add " + key.name() + ": " + key.example());
+            "add "
+                + key.name()
+                + ": "
+                + (isWord(key.value()) ? key.example() : "and then " + key.value().wanted()));
       }
     }
     if (shape.oneOf().size() < 2) {
       return;
     }
     List<String> chosen = keys.keySet().stream().filter(shape.oneOf()::contains).toList();
-    if (chosen.size() != 1) {
+    if (chosen.size() != 1 && shape.oneOf().stream().noneMatch(meant::contains)) {
       String all = String.join(", ", shape.oneOf());
       problems.add(
           chosen.size() > 1 ? keys.getOrDefault(chosen.get(1), place) : place,
@@ -140,6 +178,13 @@ final class Fields implements Placed {
               : shape.name() + " has " + String.join(" and ", chosen),
           "write exactly one of: " + all);
     }
+  }
+
+  /** Whether an example of it is as good in this file as in any other: it names nothing. */
+  private static boolean isWord(Shape.Value value) {
+    return value instanceof Shape.Word
+        || value instanceof Shape.Whole
+        || (value instanceof Shape.Either either && isWord(either.simple()));
   }
 
   /** A whole number; null if it is not there. */
@@ -227,7 +272,10 @@ final class Fields implements Placed {
       } else if ((value instanceof Shape.Text || value instanceof Shape.Texts)
           && !scalar.isText()
           && !scalar.isNull()) {
-        remedy += "; a number or truth value that is meant as text stands in quotes";
+        remedy =
+            value.wanted().startsWith("a service") && scalar.isInteger()
+                ? "say the protocol, too: " + scalar.text() + "/tcp or " + scalar.text() + "/udp"
+                : remedy + "; a number or truth value that is meant as text stands in quotes";
       } else if (value instanceof Shape.Text text && text.pattern() == SiteShapes.NAME) {
         remedy = SiteShapes.nameInstead(text.pattern(), scalar.text());
       }
@@ -277,12 +325,24 @@ final class Fields implements Placed {
             item instanceof Node.Mapping
                 ? "this is none of the kinds of rules that '" + key + "' holds"
                 : quoted(item) + " is no rule",
-            "begin it with its kind and name: " + String.join(": … or ", words) + ": …");
+            kindInstead(item, words));
       } else {
         check(item, shapeOf(item, children.shapes()), item.place(), problems, checked);
       }
     }
     return true;
+  }
+
+  private static String kindInstead(Node item, List<String> words) {
+    if (item instanceof Node.Mapping mapping) {
+      for (Node.Entry entry : mapping.entries()) {
+        String kind = TradeWords.key(entry.key().text(), words);
+        if (kind != null) {
+          return "'" + entry.key().text() + "' is called '" + kind + "' here";
+        }
+      }
+    }
+    return "begin it with its kind and name: " + String.join(": … or ", words) + ": …";
   }
 
   /** The shape of which a mapping bears a choice key. */

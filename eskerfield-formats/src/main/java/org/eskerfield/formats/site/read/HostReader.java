@@ -35,6 +35,13 @@ final class HostReader {
     List<Node.Scalar> on = fields.texts("on");
     boolean outside = on.stream().anyMatch(each -> each.text().equals(Site.INTERNET));
     List<Network> ownNetworks = outside ? outsideOnly(on, who) : networks(on);
+    if (DeviceReader.isHandedOut(fields.scalar("at"))) {
+      problems.add(
+          fields.place("at"),
+          "'" + fields.text("at") + "' is not an address",
+          "write the address of " + who + " at the moment, and assigned: leased (or reserved)");
+      return;
+    }
     List<Address> addresses = terms.literals(fields.texts("at"));
     checkAddresses(fields, who, outside, ownNetworks, addresses);
     List<Prefix> ownPrefixes = new ArrayList<>();

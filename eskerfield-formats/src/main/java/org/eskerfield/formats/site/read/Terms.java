@@ -274,6 +274,23 @@ final class Terms {
 
   /** One service: of the site, else well-known, else a literal. */
   @Nullable ServiceTerm service(Placed at, String text) {
+    return service(at, text, "");
+  }
+
+  /**
+   * One service behind an address.
+   *
+   * @param before what stands before it in the same text
+   */
+  @Nullable ServiceTerm service(Placed at, String text, String before) {
+    String list = Literals.severalServices(text);
+    if (list != null) {
+      problems.add(
+          at,
+          "'" + text + "' is several services in one",
+          before.isEmpty() ? "write a list: " + list : "write '" + before + list + "', in quotes");
+      return null;
+    }
     if (text.startsWith("[") && text.endsWith("]")) {
       return together(at, text);
     }
@@ -293,6 +310,8 @@ final class Terms {
             "no service is called '" + text + "'",
             problems.didYouMean(
                 text, candidates, "define it under 'services', or write it as in 443/tcp"));
+      } else if (!text.equals(service.name())) {
+        service = new Service(text, service.parts(), service.place()); // as its users call it
       }
     }
     return service == null ? null : new ServiceTerm(service, at.place());

@@ -5,6 +5,8 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
 import java.util.Map;
+import java.util.regex.Matcher;
+import java.util.regex.Pattern;
 import org.eskerfield.formats.literal.BadLiteralException;
 import org.eskerfield.formats.literal.Literals;
 import org.eskerfield.formats.literal.Problems;
@@ -57,6 +59,9 @@ final class TranslationReader {
       return new Side(scalar, words[0], words.length == 2 ? words[1] : null);
     }
   }
+
+  private static final Pattern JOINED =
+      Pattern.compile("([0-9.]+|[^\\s:]*[^\\s:0-9a-fA-F.][^\\s:]*):([0-9-]+(?:/[a-z+]+)?)");
 
   private final DeviceReader device;
   private final SiteReader site;
@@ -225,9 +230,9 @@ final class TranslationReader {
     Admission admit = admission(rule);
     Side at = Side.of(rule.scalar("at"));
     Side becomes = Side.of(rule.scalar("becomes"));
-    External external = at == null ? null : external(at, false);
+    External external = at == null ? null : external(at, "at", "becomes");
     List<ServiceTerm> services = services(at);
-    AddressTerm host = becomes == null ? null : host(becomes);
+    AddressTerm host = becomes == null ? null : host(becomes, "becomes", "at");
     Address internal = becomes == null || host == null ? null : address(becomes, host);
     PortSet ports = ports(becomes, services);
     if (services == null
@@ -267,7 +272,7 @@ final class TranslationReader {
     Admission admit = admission(rule);
     Side outside = Side.of(rule.scalar("external"));
     Side inside = Side.of(rule.scalar("internal"));
-    External external = outside == null ? null : external(outside, true);
+    External external = outside == null ? null : external(outside, "external", "internal");
     List<ServiceTerm> services = services(outside);
     Prefix internal = inside == null ? null : block(inside);
     PortSet ports = ports(inside, services);
@@ -321,8 +326,17 @@ final class TranslationReader {
         .build();
   }
 
-  private @Nullable External external(Side side, boolean prefixAllowed) {
+  /**
+   * The external side of a rule.
+   *
+   * @param key where it stands
+   * @param other where the internal side stands
+   */
+  private @Nullable External external(Side side, String key, String other) {
     String text = side.where();
+    if (isJoined(side, "/tcp")) {
+      return null;
+    }
     Map<String, Interface> interfaces = device.interfaces();
     Interface own = interfaces.get(text);
     if (own != null) {
@@ -333,18 +347,44 @@ final class TranslationReader {
       return new External(null, own, text);
     }
     if (Literals.looksLikeAddress(text)) {
-      Prefix block = literalBlock(side, prefixAllowed);
+      Prefix block = literalBlock(side, key.equals("external"));
       if (block != null && block.first().family() != Family.IPV4) {
         ipv4Only(side.at(), "the external address " + text + " is an IPv6 address");
         return null;
       }
       return block == null ? null : new External(block, null, text);
     }
-    if (device.interfacesComplete()) {
+    if (terms.kindOf(text) == AddressTerm.Kind.HOST) {
+      problems.add(
+          side.at(),
+          "'" + text + "' is a host inside, and '" + key + "' takes the external address",
+          "write an external address or an interface here, and " + other + ": " + text);
+    } else if (device.interfacesComplete()) {
       terms.undefined(
           side.at(), "interface of " + device.name(), text, List.copyOf(interfaces.keySet()));
     }
     return null;
+  }
+
+  /**
+   * Reports an address or name that a colon joins to a port.
+   *
+   * @param protocol what follows the port where it is written right
+   */
+  private boolean isJoined(Side side, String protocol) {
+    Matcher joined = JOINED.matcher(side.at().text());
+    if (!joined.matches()) {
+      return false;
+    }
+    problems.add(
+        side.at(),
+        "a colon joins '" + joined.group(1) + "' and its port",
+        "a blank separates the two: "
+            + joined.group(1)
+            + " "
+            + joined.group(2)
+            + (joined.group(2).indexOf('/') < 0 ? protocol : ""));
+    return true;
   }
 
   private @Nullable Prefix literalBlock(Side side, boolean prefixAllowed) {
@@ -371,11 +411,14 @@ final class TranslationReader {
     if (side == null || side.rest() == null) {
       return List.of();
     }
-    ServiceTerm service = terms.service(side.at(), side.rest());
+    ServiceTerm service = terms.service(side.at(), side.rest(), side.where() + " ");
     return service == null ? null : List.of(service);
   }
 
-  private @Nullable AddressTerm host(Side side) {
+  private @Nullable AddressTerm host(Side side, String key, String other) {
+    if (isJoined(side, "")) {
+      return null;
+    }
     if (terms.kindOf(side.where()) == AddressTerm.Kind.HOST) {
       return new AddressTerm(
           AddressTerm.Kind.HOST, side.where(), AddressSet.NONE, side.at().place());
@@ -386,6 +429,19 @@ final class TranslationReader {
           ? null
           : new AddressTerm(
               AddressTerm.Kind.LITERAL, side.where(), AddressSet.of(address), side.at().place());
+    }
+    if (device.interfaces().containsKey(side.where())) {
+      problems.add(
+          side.at(),
+          "'"
+              + side.where()
+              + "' is an interface of "
+              + device.name()
+              + ", and '"
+              + key
+              + "' takes a host inside",
+          "write the host or its address here, and " + other + ": " + side.where());
+      return null;
     }
     terms.undefined(side.at(), "host", side.where(), terms.namesOf(AddressTerm.Kind.HOST));
     return null;
@@ -419,7 +475,7 @@ final class TranslationReader {
       }
       return block;
     }
-    AddressTerm host = host(side);
+    AddressTerm host = host(side, "internal", "external");
     Address address = host == null ? null : address(side, host);
     return address == null ? null : Prefix.of(address);
   }

@@ -171,10 +171,22 @@ public record NewSite(
     return text.matches("[\\p{L}][\\p{L}0-9 ,.'()-]*") ? text : "'" + text.replace("'", "''") + "'";
   }
 
-  /** What is wrong with the addresses; null if nothing is. */
-  public @Nullable String problem() {
-    if (!link.contains(carrier) || link.isNetworkOrBroadcast(carrier)) {
+  /**
+   * What is wrong with the link to the carrier as far as it is known; null if nothing is.
+   *
+   * @param carrier the carrier's address on it; null if it is not known yet
+   * @param own the device's; null if it is not known yet
+   */
+  public static @Nullable String problem(
+      Prefix link, @Nullable Address carrier, @Nullable Address own) {
+    if (link.family() != Family.IPV4 || link.length() > 30) {
+      return link + " has no room for the carrier's router and the device";
+    }
+    if (carrier != null && (!link.contains(carrier) || link.isNetworkOrBroadcast(carrier))) {
       return "the carrier's address " + carrier + " is no usable one of " + link;
+    }
+    if (own == null) {
+      return null;
     }
     if (!link.contains(own) || link.isNetworkOrBroadcast(own)) {
       return "the device's address " + own + " is no usable one of " + link;
@@ -182,18 +194,19 @@ public record NewSite(
     if (own.equals(carrier)) {
       return own + " is the carrier's own address: the device needs another one of " + link;
     }
-    if (SpecialAddresses.NOT_ON_THE_INTERNET.contains(own)) {
-      return own
-          + " is "
-          + SpecialAddresses.kind(own)
-          + ": nobody outside reaches it; the address of the device towards the carrier is asked for";
-    }
-    for (Map.Entry<String, Prefix> zone : zones.entrySet()) {
-      Prefix prefix = zone.getValue();
-      if (prefix.family() != Family.IPV4 || prefix.length() > 30) {
-        return "zone " + zone.getKey() + ": " + prefix + " has no room for a device and a host";
-      }
-    }
-    return null;
+    return SpecialAddresses.NOT_ON_THE_INTERNET.contains(own)
+        ? own
+            + " is "
+            + SpecialAddresses.kind(own)
+            + ": nobody outside reaches it; the address of the device towards the carrier is asked"
+            + " for"
+        : null;
+  }
+
+  /** What is wrong with the prefix of a zone; null if nothing is. */
+  public static @Nullable String problem(Prefix zone) {
+    return zone.family() != Family.IPV4 || zone.length() > 30
+        ? zone + " has no room for a device and a host"
+        : null;
   }
 }

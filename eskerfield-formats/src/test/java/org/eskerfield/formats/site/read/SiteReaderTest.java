@@ -209,7 +209,7 @@ class SiteReaderTest {
             "{ on: pier, at: 10.77.4.20, assigned",
             "{ on: pier, assigned",
             "a host needs 'at': it says the address of the host",
-            "add at: 10.77.4.9",
+            "add at: and then an address",
             "  ¦kiosk"),
         row(
             "    stance: { pier to internet: accept, otherwise: drop }\n",
@@ -247,7 +247,7 @@ class SiteReaderTest {
             "      - shared: pier",
             "      - ¦share: pier",
             "none of the kinds of rules",
-            "destination: … or dynamic: … or shared: …"),
+            "'share' is called 'shared' here"),
         row(
             "          - accept: the",
             "          - drop: x\n            ¦accept: the",
@@ -308,8 +308,8 @@ class SiteReaderTest {
         row(
             "becomes: ramp 502",
             "becomes: ¦pier 502",
-            "no host is called 'pier'",
-            "there is: kiosk, ramp"),
+            "'pier' is an interface of skerry, and 'becomes' takes a host inside",
+            "write the host or its address here, and at: pier"),
         row(
             "pier to internet: accept",
             "¦pier to moon: accept",
@@ -370,8 +370,72 @@ class SiteReaderTest {
         row(
             "at: 10.77.4.20,",
             "at: ¦10.77.04.20,",
-            "'10.77.04.20' is not an address",
-            "four numbers"),
+            "'10.77.04.20' has a number with a leading zero",
+            "write 10.77.4.20 if that is meant"),
+        // As it is written elsewhere, or comes out of a text program.
+        row("at: 10.77.4.20,", "¦at: DHCP,", "'DHCP' is not an address", "and assigned: leased"),
+        row(
+            "pier, at: 10.77.4.1 }",
+            "pier, ¦at: dhcp }",
+            "'dhcp' is not an address",
+            "assigned by the carrier"),
+        row(
+            "prefix: 10.77.4.0/24",
+            "prefix: ¦10.77.4.0 255.255.255.0",
+            "gives the prefix length as a mask",
+            "write 10.77.4.0/24"),
+        row(
+            "prefix: 10.77.4.0/24",
+            "prefix: ¦10.77.4.9/255.255.255.0",
+            "gives the prefix length as a mask",
+            "write 10.77.4.0/24"),
+        row(
+            "prefix: 10.77.4.0/24",
+            "prefix: ¦10.77.4.0/255.0.255.0",
+            "'255.0.255.0' is no mask",
+            "as in 10.77.4.0/24"),
+        rule(
+            "shared: a\n        from: ¦10.77.4.0 0.0.0.255\n        leaving: uplink",
+            "gives the prefix length as a mask",
+            "write 10.77.4.0/24"),
+        rule(
+            "shared: a\n        from: ¦10.77.4.1-20\n        leaving: uplink",
+            "the range '10.77.4.1-20' ends with a number",
+            "write both ends in full: 10.77.4.1-10.77.4.20"),
+        rule(
+            "shared: a\n        from: ¦10.77.4.1–10.77.4.20\n        leaving: uplink",
+            "has a long dash",
+            "write 10.77.4.1-10.77.4.20"),
+        row(
+            "becomes: ramp 502",
+            "becomes: ¦ramp:502",
+            "a colon joins 'ramp' and its port",
+            "a blank separates the two: ramp 502"),
+        row(
+            "at: uplink 1502/tcp",
+            "at: ¦198.51.100.140:1502",
+            "a colon joins '198.51.100.140' and its port",
+            "198.51.100.140 1502/tcp"),
+        row(
+            "at: uplink 1502/tcp",
+            "at: ¦ramp 1502/tcp",
+            "'ramp' is a host inside, and 'at' takes the external address",
+            "and becomes: ramp"),
+        row(
+            "at: uplink 1502/tcp",
+            "¦comment: new\n        at: uplink 1502/tcp",
+            "unknown key 'comment'",
+            "the key for it is 'note'"),
+        row(
+            "at: uplink 1502/tcp",
+            "¦enabled: false\n        at: uplink 1502/tcp",
+            "unknown key 'enabled'",
+            "only what shall not act is marked: disabled: true"),
+        row(
+            "note: sells tickets",
+            "note: sells tickets,¦and tea",
+            "unknown key 'and tea'",
+            "put the whole of it in quotes: note: 'sells tickets, and tea'"),
         row(
             "at: 10.77.4.20,",
             "at: ¦10.77.5.20,",

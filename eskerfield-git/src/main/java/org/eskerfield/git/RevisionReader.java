@@ -6,6 +6,7 @@ import java.io.IOException;
 import java.nio.file.Files;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
+import java.util.Arrays;
 import java.util.Objects;
 import java.util.stream.Collectors;
 import org.eclipse.jgit.errors.AmbiguousObjectException;
@@ -65,6 +66,32 @@ public final class RevisionReader {
       return read(text, folder, repository);
     } catch (IOException | IllegalArgumentException e) { // its configuration, for one
       throw broken(text, e);
+    }
+  }
+
+  /**
+   * Which commit a file is of: {@code commit 1a2b3c4d5e6f}, or the same with {@code changed since}.
+   *
+   * @return null if no repository has it, or none can be read
+   */
+  public static @Nullable String of(Path file) {
+    Path path = file.toAbsolutePath().normalize();
+    FileRepositoryBuilder builder = new FileRepositoryBuilder().findGitDir(path.toFile());
+    if (builder.getGitDir() == null) {
+      return null;
+    }
+    try (Repository repository = builder.build()) {
+      ObjectId head = resolved(repository, "HEAD");
+      Path folder = path.getParent();
+      if (head == null || folder == null || repository.isBare()) {
+        return null;
+      }
+      String named = fromRoot(repository, folder, String.valueOf(path.getFileName()));
+      byte[] then = bytes(repository, "HEAD", named, folder);
+      boolean same = Arrays.equals(then, Files.readAllBytes(path));
+      return "commit " + head.abbreviate(12).name() + (same ? "" : ", changed since");
+    } catch (IOException | RuntimeException | UnusableQuestionException e) {
+      return null; // that it is in none, or in a damaged one, keeps nobody from his page
     }
   }
 

@@ -5,12 +5,15 @@ import static org.assertj.core.api.Assertions.assertThat;
 import static org.junit.jupiter.api.Assumptions.assumeTrue;
 
 import java.io.File;
+import java.io.InputStream;
 import java.nio.charset.StandardCharsets;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.time.Duration;
+import java.time.ZonedDateTime;
 import java.util.Arrays;
 import java.util.List;
+import java.util.Map;
 import org.eskerfield.formats.ask.QuestionReader;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
@@ -25,6 +28,7 @@ import org.junit.jupiter.api.BeforeAll;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.openqa.selenium.By;
+import org.openqa.selenium.Dimension;
 import org.openqa.selenium.JavascriptExecutor;
 import org.openqa.selenium.Keys;
 import org.openqa.selenium.WebElement;
@@ -81,7 +85,9 @@ class ReportTest {
   }
 
   private static String page(Path path, SiteFile file, @Nullable History history) throws Exception {
-    return Report.of(path, file.site().place().file(), file, history, (what, done, of) -> {});
+    Report.Made made =
+        new Report.Made(ZonedDateTime.parse("2026-03-09T08:05Z"), "eskerfield 1", "commit 1a2b3c");
+    return Report.of(path, file.site().place().file(), file, made, history, (w, done, of) -> {});
   }
 
   private static void show(String name, String page) throws Exception {
@@ -106,6 +112,9 @@ class ReportTest {
     show("demo", page(DrawnSites.DEMO, SiteReader.readFile(DrawnSites.DEMO), null));
     assertThat(browser.getTitle()).isEqualTo("Marrowby Ferries: report");
     assertThat(browser.findElement(By.className("good")).getText()).isEqualTo("49 of 49");
+    assertThat(browser.findElement(By.id("overview")).getText().replace('\n', ' '))
+        .contains("Errors 0 Warnings 0 Advice 0 Accepted findings 3 Devices 3")
+        .contains("9 March 2026 08:05 Z by eskerfield 1 from marrowby.site.yaml, commit 1a2b3c");
     assertThat(browser.findElements(By.cssSelector("#expectations details"))).hasSize(49);
     assertThat(browser.findElement(By.id("reach")).getText())
         .contains("from 198.51.100.32/28 to 203.0.113.36, 2222/tcp")
@@ -135,8 +144,21 @@ class ReportTest {
                     && browser.findElements(shown).stream()
                         .allMatch(row -> row.getText().contains("lantern")));
     assertThat(browser.findElements(shown)).hasSizeGreaterThan(1);
+    // What does not match is gone; Enter and n go on to the next match, N back.
+    assertThat(browser.findElement(By.id("map")).isDisplayed()).isFalse();
+    String place = "const c = document.querySelector('.current'); return c ? c.textContent : '';";
+    new Actions(browser).sendKeys(Keys.ENTER).perform();
+    Object one = run(place);
+    assertThat(String.valueOf(one)).contains("lantern");
+    assertThat(browser.findElement(By.id("found")).getText()).startsWith("match 1 of ");
+    run("document.getElementById('search').blur()");
+    new Actions(browser).sendKeys("n").perform();
+    assertThat(run(place)).isNotEqualTo(one);
+    assertThat(browser.findElement(By.id("found")).getText()).startsWith("match 2 of ");
+    new Actions(browser).keyDown(Keys.SHIFT).sendKeys("n").keyUp(Keys.SHIFT).perform();
+    assertThat(run(place)).isEqualTo(one);
     new Actions(browser).sendKeys(Keys.ESCAPE).perform();
-    assertThat(browser.findElements(By.cssSelector(".row[hidden]"))).isEmpty();
+    assertThat(browser.findElements(By.cssSelector("[hidden]"))).isEmpty();
     WebElement first = browser.findElement(By.cssSelector("#expectations summary"));
     run("document.querySelector('#expectations summary').focus()");
     assertThat(browser.switchTo().activeElement()).isEqualTo(first);
@@ -145,6 +167,72 @@ class ReportTest {
     assertThat(ladder.isDisplayed()).isTrue();
     assertThat(ladder.getText()).contains("breakwater").contains("SYN ACK");
     assertThat(complaints()).isEmpty();
+  }
+
+  /** Axe finds nothing against WCAG and its own good practice, however the page stands. */
+  @Test
+  void everyStateOfThePageIsAccessibleOnAScreenAndOnAPhone() throws Exception {
+    Path gauges = DrawnSites.DEMO.resolveSibling("gauges.site.yaml");
+    SiteFile file = SiteReader.readFile(gauges);
+    History history = new History(VirtualClock.start(file.site().timeZone()));
+    history.lookNow(Tracer.of(file.site()).run(VirtualClock.start(file.site().timeZone())));
+    Path wrong = DrawnSites.DEMO.resolveSibling("mistakes").resolve("order.site.yaml");
+    List<String> pages =
+        List.of(
+            page(DrawnSites.DEMO, SiteReader.readFile(DrawnSites.DEMO), null),
+            page(wrong, SiteReader.readFile(wrong), null),
+            page(gauges, file, history));
+    for (String page : pages) {
+      for (Dimension size : List.of(new Dimension(1280, 800), new Dimension(390, 844))) {
+        browser.executeCdpCommand(
+            "Emulation.setDeviceMetricsOverride",
+            Map.of(
+                "width",
+                size.width,
+                "height",
+                size.height,
+                "deviceScaleFactor",
+                1,
+                "mobile",
+                false));
+        show("axe", page);
+        run(axe());
+        assertThat(run("return innerWidth")).isEqualTo((long) size.width);
+        for (String theme : List.of("light", "dark")) {
+          run("document.documentElement.dataset.theme = '" + theme + "'");
+          String where = size + " " + theme;
+          assertThat(violations()).as(where).isEmpty();
+          run("document.querySelectorAll('details').forEach((each) => (each.open = !each.open))");
+          assertThat(violations()).as(where + ", unfolded").isEmpty();
+          run("document.querySelectorAll('details').forEach((each) => (each.open = !each.open))");
+          new Actions(browser).sendKeys("/").sendKeys("443").sendKeys(Keys.ENTER).perform();
+          assertThat(violations()).as(where + ", searched").isEmpty();
+          new Actions(browser).sendKeys(Keys.ESCAPE).perform();
+        }
+        // Nothing is wider than the screen, which would have to be pushed to and fro.
+        assertThat(run("return document.documentElement.scrollWidth <= innerWidth"))
+            .as("%s", size)
+            .isEqualTo(true);
+      }
+    }
+    run("document.body.insertAdjacentHTML('beforeend', '<input>')");
+    assertThat(violations()).as("a field without a label").isNotEmpty();
+    browser.executeCdpCommand("Emulation.clearDeviceMetricsOverride", Map.of());
+  }
+
+  private static String axe() throws Exception {
+    try (InputStream in = ClassLoader.getSystemResourceAsStream("axe.min.js")) {
+      return new String(in.readAllBytes(), StandardCharsets.UTF_8);
+    }
+  }
+
+  private static List<?> violations() {
+    return (List<?>)
+        browser.executeAsyncScript(
+            "const done = arguments[arguments.length - 1];"
+                + "axe.run().then((found) => done(found.violations.map((each) =>"
+                + " each.id + ': ' + each.nodes.map((node) => node.html.slice(0, 120)).slice(0, 3)"
+                + ")), (fault) => done([String(fault)]));");
   }
 
   @Test

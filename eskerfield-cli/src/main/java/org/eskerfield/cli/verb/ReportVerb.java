@@ -3,6 +3,10 @@ package org.eskerfield.cli.verb;
 
 import java.nio.file.Files;
 import java.nio.file.Path;
+import java.time.Instant;
+import java.time.ZoneId;
+import java.time.ZoneOffset;
+import java.time.ZonedDateTime;
 import java.util.List;
 import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Screen;
@@ -11,6 +15,7 @@ import org.eskerfield.formats.replay.Replay;
 import org.eskerfield.formats.replay.Resends;
 import org.eskerfield.formats.replay.Traffic;
 import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.git.RevisionReader;
 import org.eskerfield.report.page.History;
 import org.eskerfield.report.page.Report;
 import org.eskerfield.trace.Run;
@@ -22,7 +27,9 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield report}. */
 public final class ReportVerb extends Verb {
   public ReportVerb() {
-    super("report", "Writes the whole state of affairs of a site as one page for a browser.");
+    super(
+        "report",
+        "Writes the whole policy of a site, with its findings, as one page for a browser.");
   }
 
   @Override
@@ -64,7 +71,7 @@ public final class ReportVerb extends Verb {
     String page;
     try (ProgressLine progress = new ProgressLine(terminal)) {
       History history = history(call, file, progress);
-      page = Report.of(path, file.site().place().file(), file, history, progress);
+      page = Report.of(path, file.site().place().file(), file, made(path), history, progress);
     }
     if (output == null) {
       terminal.out().print(page);
@@ -73,6 +80,20 @@ public final class ReportVerb extends Verb {
     write(call, "--output", output, Screen.text(page));
     terminal.out().println("wrote " + output);
     return FINE;
+  }
+
+  /** By the clock of the machine, or as a build that shall be repeatable says. */
+  private static Report.Made made(@Nullable Path path) {
+    String epoch = System.getenv("SOURCE_DATE_EPOCH");
+    ZonedDateTime at =
+        epoch != null && epoch.matches("\\d{1,12}")
+            ? Instant.ofEpochSecond(Long.parseLong(epoch)).atZone(ZoneOffset.UTC)
+            : ZonedDateTime.now(ZoneId.systemDefault());
+    String version = ReportVerb.class.getPackage().getImplementationVersion();
+    return new Report.Made(
+        at,
+        "eskerfield" + (version == null ? "" : " " + version),
+        path == null ? null : RevisionReader.of(path));
   }
 
   private static boolean isFolder(@Nullable Path folder) {

@@ -12,16 +12,21 @@ import java.nio.charset.StandardCharsets;
 import java.nio.file.Path;
 import java.security.MessageDigest;
 import java.security.NoSuchAlgorithmException;
+import java.time.ZonedDateTime;
+import java.time.format.DateTimeFormatter;
 import java.util.ArrayList;
 import java.util.Base64;
+import java.util.Comparator;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Objects;
 import java.util.Set;
 import org.eskerfield.check.Checker;
 import org.eskerfield.check.Finding;
+import org.eskerfield.check.Severity;
 import org.eskerfield.explain.Explainer;
 import org.eskerfield.explain.Explanation;
 import org.eskerfield.explain.Statement;
@@ -72,6 +77,23 @@ public final class Report {
   private static final String UPLOT = "/META-INF/resources/webjars/uplot/";
   private static final String UPLOT_BUILD = "/META-INF/maven/org.webjars.npm/uplot/pom.properties";
 
+  /** With more devices than this, or more rules of one, a device is folded until it is opened. */
+  private static final int MOST_OPEN = 6;
+
+  private static final int MOST_OPEN_RULES = 200;
+
+  private static final DateTimeFormatter MINUTE =
+      DateTimeFormatter.ofPattern("d MMMM uuuu HH:mm z", Locale.ENGLISH);
+
+  /**
+   * Where a page comes from.
+   *
+   * @param at when it was made
+   * @param tool by which program and version
+   * @param revision which state of the file, such as a commit; null if that is not known
+   */
+  public record Made(ZonedDateTime at, String tool, @Nullable String revision) {}
+
   private Report() {}
 
   /**
@@ -79,6 +101,7 @@ public final class Report {
    *
    * @param path the site file, for patches; null where it is no file
    * @param name what the page calls the file
+   * @param made when and by what
    * @param history what a replay has shown; null for none
    * @param progress hears what is being done
    * @throws IOException if the file cannot be read
@@ -87,6 +110,7 @@ public final class Report {
       @Nullable Path path,
       String name,
       SiteFile file,
+      Made made,
       @Nullable History history,
       Checker.Progress progress)
       throws IOException {
@@ -97,11 +121,16 @@ public final class Report {
     page.put("map", SiteMap.of(site).figure());
     page.put("site", site.name());
     page.put("file", name);
+    page.put("made", MINUTE.format(made.at()));
+    page.put("tool", made.tool());
+    page.put("revision", made.revision());
     page.put("note", site.note());
     page.put("networks", site.networks().size());
     page.put("hosts", site.hosts().size());
     progress.begins("putting rules into sentences", 1, parts);
     page.put("devices", devices(site));
+    page.put("fewDevices", site.devices().size() <= MOST_OPEN);
+    page.put("deviceCount", site.devices().size());
     progress.begins("finding out what the internet reaches", 2, parts);
     reachable(page, site);
     page.put("blocks", blocks(site));
@@ -138,11 +167,15 @@ public final class Report {
       data.put("name", device.name());
       data.put("note", device.note());
       data.put("rules", rules);
+      data.put("open", site.devices().size() <= MOST_OPEN && rules <= MOST_OPEN_RULES);
+      data.put("interfaces", counted(device.interfaces().size(), "interface"));
+      data.put("translations", counted(device.translation().size(), "translation rule"));
+      data.put("accesses", counted(rules - device.translation().size(), "access rule"));
       data.put("unexampled", !examples);
       List<Object> sections = new ArrayList<>();
       for (Explanation.Section section : said.sections()) {
         if (!section.statements().isEmpty()) {
-          sections.add(section(section));
+          sections.add(section(device, section));
         }
       }
       data.put("sections", sections);
@@ -151,8 +184,13 @@ public final class Report {
     return devices;
   }
 
-  private static Map<String, @Nullable Object> section(Explanation.Section section) {
+  private static String counted(int count, String what) {
+    return count + " " + what + (count == 1 ? "" : "s");
+  }
+
+  private static Map<String, @Nullable Object> section(Device device, Explanation.Section section) {
     Map<String, @Nullable Object> data = new LinkedHashMap<>();
+    data.put("device", device.name());
     data.put("title", section.title());
     data.put("list", section.name());
     List<Object> rows = new ArrayList<>();
@@ -227,6 +265,7 @@ public final class Report {
         row.put("addresses", stretch.addresses().toString());
         row.put("free", stretch.isFree());
         row.put("word", block.assigned() ? "not ours" : "free");
+        row.put("style", block.assigned() ? "faint" : "good");
         row.put("count", LedgerData.count(stretch.addresses()).toString());
         List<String> holdings = new ArrayList<>();
         for (Holding holding : stretch.holdings()) {
@@ -248,13 +287,23 @@ public final class Report {
   private static void findings(
       Map<String, @Nullable Object> page, @Nullable Path path, String name, SiteFile file)
       throws IOException {
-    List<Finding> findings = Checker.check(file.site(), file.policy(), (what, done, of) -> {});
+    List<Finding> findings =
+        new ArrayList<>(Checker.check(file.site(), file.policy(), (what, done, of) -> {}));
+    findings.sort(
+        Comparator.comparing((Finding each) -> each.accepted() != null)
+            .thenComparing(Finding::severity)); // the gravest first
     boolean patches = path != null && findings.size() <= MOST_PATCHES;
     List<Object> rows = new ArrayList<>();
-    int open = 0;
+    Map<String, Integer> counts = new LinkedHashMap<>();
+    for (Severity each : Severity.values()) {
+      counts.put(each.toString(), 0);
+    }
+    int accepted = 0;
     for (Finding finding : findings) {
       Map<String, @Nullable Object> row = new LinkedHashMap<>();
-      row.put("severity", finding.severity().toString());
+      boolean open = finding.accepted() == null;
+      row.put("severity", open ? finding.severity().toString() : "accepted");
+      row.put("style", open ? finding.severity().toString() : "faint");
       row.put("code", finding.code().toString());
       row.put("message", finding.message());
       row.put("why", finding.code().why());
@@ -280,12 +329,31 @@ public final class Report {
               ? CuredSite.of(Objects.requireNonNull(path), name, finding, findings)
               : null;
       row.put("patch", cured == null ? null : cured.patch());
-      open += finding.accepted() == null ? 1 : 0;
+      if (open) {
+        counts.merge(finding.severity().toString(), 1, Integer::sum);
+      }
+      accepted += open ? 0 : 1;
       rows.add(row);
     }
     page.put("findings", rows);
-    page.put("open", open);
+    page.put("counts", cards(counts, accepted));
     page.put("noFindings", rows.isEmpty());
+  }
+
+  private static List<Object> cards(Map<String, Integer> counts, int accepted) {
+    List<Object> cards = new ArrayList<>();
+    for (Map.Entry<String, Integer> each : counts.entrySet()) {
+      boolean none = each.getValue() == 0;
+      String what = each.getKey().equals("advice") ? "Advice" : counting(each.getKey());
+      cards.add(
+          Map.of("what", what, "count", each.getValue(), "style", none ? "good" : each.getKey()));
+    }
+    cards.add(Map.of("what", "Accepted findings", "count", accepted, "style", "faint"));
+    return cards;
+  }
+
+  private static String counting(String severity) {
+    return severity.substring(0, 1).toUpperCase(Locale.ROOT) + severity.substring(1) + "s";
   }
 
   private static void expectations(Map<String, @Nullable Object> page, SiteFile file) {

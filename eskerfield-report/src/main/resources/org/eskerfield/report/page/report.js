@@ -3,17 +3,49 @@
   const search = document.getElementById("search");
   const found = document.getElementById("found");
   const rows = Array.from(document.querySelectorAll(".row"));
+  const groups = Array.from(document.querySelectorAll(".chunk, .device, .part"));
+  const folds = Array.from(document.querySelectorAll(".device"));
   const texts = [];
+  let hits = [];
+  let current = -1;
+  let opened = [];
+  const leave = () => {
+    if (hits[current]) hits[current].classList.remove("current");
+    current = -1;
+  };
   const apply = () => {
+    leave();
     const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
-    let shown = 0;
+    hits = [];
     rows.forEach((row, i) => {
       if (texts[i] === undefined) texts[i] = row.textContent.toLowerCase();
       const hit = words.every((word) => texts[i].includes(word));
       if (row.hidden === hit) row.hidden = !hit;
-      if (hit) shown++;
+      if (hit) hits.push(row);
     });
-    found.textContent = words.length ? shown + " of " + rows.length : "";
+    opened.forEach((fold) => (fold.open = false));
+    opened = [];
+    groups.forEach((group) => {
+      group.hidden = words.length > 0 && !group.querySelector(".row:not([hidden])");
+    });
+    if (words.length) {
+      folds.forEach((fold) => {
+        if (!fold.open && !fold.hidden) {
+          fold.open = true;
+          opened.push(fold);
+        }
+      });
+    } else hits = [];
+    found.textContent = words.length ? hits.length + " of " + rows.length : "";
+  };
+  const go = (step) => {
+    if (!hits.length) return;
+    const next = current < 0 ? (step > 0 ? 0 : hits.length - 1) : (current + step + hits.length) % hits.length;
+    leave();
+    current = next;
+    hits[current].classList.add("current");
+    hits[current].scrollIntoView({ block: "center" });
+    found.textContent = "match " + (current + 1) + " of " + hits.length;
   };
   let waiting = 0;
   search.addEventListener("input", () => {
@@ -21,15 +53,36 @@
     waiting = setTimeout(apply, 120);
   });
   document.addEventListener("keydown", (event) => {
-    if (event.key === "/" && document.activeElement !== search && !event.ctrlKey && !event.metaKey && !event.altKey) {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const typing = document.activeElement === search;
+    if (event.key === "/" && !typing) {
       event.preventDefault();
       search.focus();
-    } else if (event.key === "Escape" && document.activeElement === search) {
+    } else if (event.key === "Escape" && (typing || search.value)) {
       search.value = "";
       apply();
       search.blur();
+    } else if (event.key === "Enter" && typing) {
+      event.preventDefault();
+      clearTimeout(waiting);
+      if (current < 0) apply();
+      go(event.shiftKey ? -1 : 1);
+    } else if (!typing && (event.key === "n" || event.key === "N")) {
+      go(event.key === "n" ? 1 : -1);
     }
   });
+  const unfold = () => {
+    const named = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
+    if (named && named.classList.contains("device")) named.open = true;
+  };
+  addEventListener("hashchange", unfold);
+  unfold();
+  let shut = [];
+  addEventListener("beforeprint", () => {
+    shut = folds.filter((fold) => !fold.open);
+    shut.forEach((fold) => (fold.open = true));
+  });
+  addEventListener("afterprint", () => shut.forEach((fold) => (fold.open = false)));
   const dark = () => {
     const chosen = root.dataset.theme;
     return chosen ? chosen === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;

@@ -89,7 +89,7 @@ class ChangeVerbsTest {
     String[] words = MainTest.words("offer " + site + " " + call + " --yes");
     MainTest.Result offered = MainTest.run(words);
     assertThat(offered.status()).as(offered.out() + offered.err()).isZero();
-    assertThat(offered.out()).contains("nothing new").doesNotContain("✗");
+    assertThat(offered.out()).contains("no new findings").doesNotContain("✗");
     assertThat(MainTest.run("verify", site.toString()).status()).isZero();
     String after = Files.readString(site);
     before.lines().forEach(line -> assertThat(after).contains(line));
@@ -99,8 +99,8 @@ class ChangeVerbsTest {
               before.substring(before.indexOf("  breakwater:"), before.indexOf("  lockhouse:")));
     }
     assertThat(MainTest.run("diff", DEMO.toString(), site.toString()).out())
-        .contains("answered from now on")
-        .doesNotContain("not answered any more");
+        .contains("newly answered")
+        .doesNotContain("no longer answered");
   }
 
   /** On a site where nothing else offers it, a withdrawal gives back the very text. */
@@ -155,7 +155,7 @@ class ChangeVerbsTest {
         "offer %s booking --from any --hairpin attic | 1 | no interface or zone of breakwater is called 'attic'",
         "offer %s booking --from any --when never | 2 | no schedule is called 'never'",
         "offer %s radio radio-traffic --from any --at 9000 | 1 | cannot be moved to port 9000",
-        "offer %s manifests --from any --at 2022 --yes | 1 | not safe, so nothing is written",
+        "offer %s manifests --from any --at 2022 --yes | 1 | not safe, so nothing was written",
         "offer %s hydrographic --from any | 1 | is on the internet already",
         "offer %s booking --from 10.99.0.0/16 | 1 | none of those who may use it can send to booking",
         "withdraw %s kiosk https | 1 | nothing of kiosk is offered",
@@ -287,7 +287,7 @@ class ChangeVerbsTest {
         // The own service of skerry for its insiders, at the address that outsiders use, too.
         "service: [ssh, ping], from: [pier, office] => service: 1502/tcp, from: pier | ''",
         "service: [ssh, ping], from: [pier, office] => service: 1502/tcp, from: any"
-            + " | 1502/tcp of skerry itself, for any; gets nothing from outside: before it comes"
+            + " | 1502/tcp of skerry itself, for any; receives nothing from outside, since it comes after"
             + " destination 'ramp controller' of skerry, leads to ramp",
       })
   void whoIsAskedFirstForAPortThatTwoClaimIsSaid(String change, String says) throws Exception {
@@ -299,7 +299,7 @@ class ChangeVerbsTest {
     for (String call : new String[] {"", " --ports 198.51.100.140"}) {
       String out = MainTest.run(MainTest.words("ledger " + site + call)).out();
       String flat = out.replaceAll("\\s+", " ");
-      assertThat(flat.contains("gets nothing")).isEqualTo(!says.isEmpty());
+      assertThat(flat.contains("receives nothing")).isEqualTo(!says.isEmpty());
       assertThat(flat).contains(says).doesNotContain("…");
     }
     String json = MainTest.run(MainTest.words("ledger --json " + site)).out();
@@ -318,7 +318,7 @@ class ChangeVerbsTest {
         "ledger %1$s --uses contractor | 0 | expectation 'contractor to 198.51.100.140:1502, tcp: answered by ramp' from",
         "ledger %1$s --uses insurer | 2 | did you mean 'insurers'?",
         "ledger %1$s --uses tender | 0 | expectation 'office, boats to 192.0.2.200, 8883/tcp: answered, seen as 203.0.113.33'",
-        "ledger %1$s --ports 203.0.113.44 | 0 | Nobody in this file has 203.0.113.44",
+        "ledger %1$s --ports 203.0.113.44 | 0 | Nothing in this file has 203.0.113.44",
         "ledger %1$s --network quai | 2 | no network is called 'quai'; did you mean 'quay'?",
         "ledger %1$s --route 2001:db8::1 | 0 | skerry no route leads to 2001:db8::1",
         "ledger %1$s --route 10.44.20.1 | 0 | breakwater route to 10.44.20.0/24 via 10.44.0.2, leaves by transit",
@@ -336,7 +336,7 @@ class ChangeVerbsTest {
         "explain %1$s 1 | 2 | no rule, list, route or own service begins in line 1",
         "explain %1$s --csv --json | 2 | choose one",
         "explain %1$s --template nowhere.txt | 2 | cannot be read as text",
-        "diff %1$s %1$s | 0 | none: of all first packets, each ends as before",
+        "diff %1$s %1$s | 0 | none: each first packet ends as before",
         "diff HEAD:no/such.yaml %1$s | 2 | has no file 'no/such.yaml'",
         "diff no-such-revision:x.yaml %1$s | 2 | there is no revision 'no-such-revision'",
         "new %1$s --link 203.0.113.32/28 | 2 | is there already, and is not overwritten",

@@ -220,7 +220,7 @@ class MainTest {
     assertThat(found.status()).isEqualTo(1);
     assertThat(found.out())
         .startsWith(
-            "First: what does not work (1 error)\n\n  shut.yaml:37  translation-without-access\n")
+            "Errors: what does not work (1 error)\n\n  shut.yaml:37  translation-without-access\n")
         .contains("    sample: contractor to 198.51.100.140, 1502/tcp: dropped, ");
 
     Path untidy = folder.resolve("untidy.yaml");
@@ -281,7 +281,7 @@ class MainTest {
   @CsvSource(
       delimiter = '|',
       value = {
-        "--cure nonsense | names no finding; write CODE@LINE",
+        "--cure nonsense | is not a finding; write CODE@LINE",
         "--cure unused@1 | there is no finding unused@1; there are translation-without-access@76",
         "--write | name the one finding to cure",
         "--json --sarif | choose one",
@@ -306,7 +306,7 @@ class MainTest {
             "address-private@81",
             "--write");
     assertThat(hand.status()).isEqualTo(2);
-    assertThat(hand.err()).contains("has no cure that can be carried out: ask the carrier");
+    assertThat(hand.err()).contains("has no cure that can be applied: ask the carrier");
     assertThat(
             run(
                     "trace",
@@ -319,7 +319,7 @@ class MainTest {
                     "ping",
                     "--cure")
                 .out())
-        .contains("no edit of the file is known that lets it through\n");
+        .contains("no change of the file is known that lets it through\n");
   }
 
   @Test
@@ -341,8 +341,8 @@ class MainTest {
         .contains("  +          - accept: stranger to ramp\n  +            from: stranger\n")
         .contains("with that: ramp 10.77.4.9:502 answers")
         .endsWith(
-            "What changes by that, this packet included\n"
-                + "  answered from now on:\n"
+            "Packets affected, this packet included\n"
+                + "  newly answered:\n"
                 + "    from stranger (198.51.100.250) to skerry (198.51.100.140), 1502/tcp\n");
   }
 
@@ -354,12 +354,12 @@ class MainTest {
     String handle = "nothing-listens@76";
     Result shown = run("check", file.toString(), "--cure", handle);
     assertThat(shown.out())
-        .contains("what changes by that, not clean")
-        .contains("not answered any more:\n        from office, breakwater itself to lockhouse")
+        .contains("packets affected, not clean")
+        .contains("no longer answered:\n        from office, breakwater itself to lockhouse")
         .contains("holds now: passenger to booking.example, https: answered by booking");
     Result refused = run("check", file.toString(), "--cure", handle, "--write");
     assertThat(refused.status()).isEqualTo(1);
-    assertThat(refused.out()).contains("not clean, so nothing is written; --even-so writes it");
+    assertThat(refused.out()).contains("not clean, so nothing was written; --even-so writes it");
     assertThat(Files.readString(file)).isEqualTo(text);
     JsonNode cure =
         JSON.readTree(run("check", file.toString(), "--cure", handle, "--json").out())

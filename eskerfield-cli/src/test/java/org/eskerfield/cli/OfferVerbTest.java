@@ -265,7 +265,7 @@ class OfferVerbTest {
             + " 100.64.1.46 | web https --from any"
             + " | carriers share among their customers (RFC 6598); ask the carrier for a public address",
         "- { to: any, via: 203.0.113.46 } => - { to: 10.9.0.0/16, via: 10.1.0.5 }"
-            + " | web https --from any | edge knows no way from web to the outside; add a route",
+            + " | web https --from any | edge has no route from web to the outside; add a route",
         "at: 10.2.0.7 => at: '2001:db8::7' & 10.2.0.0/24 => [10.2.0.0/24, '2001:db8::/64']"
             + " | web https --from any | web has no gateway, so its replies would go nowhere; name one",
         "at: 10.2.0.7 => at: 10.2.0.7;    gateway: 10.2.0.99 | web https --from any"
@@ -350,7 +350,7 @@ class OfferVerbTest {
     String before = Files.readString(site);
     MainTest.Result all = run("offer " + site + " tickets https --from office --yes");
     assertThat(all.status()).isZero();
-    assertThat(all.out()).contains("its stance lets it in already", "nothing has to be changed");
+    assertThat(all.out()).contains("its stance accepts it already", "nothing has to be changed");
     MainTest.Result one = run("offer " + site + " tickets https --from clerk --yes");
     assertThat(one.status()).isEqualTo(1);
     assertThat(one.out()).contains("✗ others do not", "no rule to add that would change that");
@@ -402,13 +402,13 @@ class OfferVerbTest {
       value = {
         "web https --from any | web https --from any | nothing has to be changed |",
         "web https --from any | web https --from partner | lets in these, and nobody else"
-            + " | not answered any more: from the internet (but for",
+            + " | no longer answered: from the internet (but for",
         "web https --from partner | web https --from any | lets in these, and nobody else"
-            + " | answered from now on: from the internet (but for",
+            + " | newly answered: from the internet (but for",
         "web https --from any --hairpin lan | web https --from partner --hairpin lan"
-            + " | admits these, and nobody else | not answered any more: from the internet (but for",
+            + " | admits these, and nobody else | no longer answered: from the internet (but for",
         "web https --from any | web https --from any --hairpin lan"
-            + " | leads there already, and now insiders as well | answered from now on: from lan to",
+            + " | leads there already, and now insiders as well | newly answered: from lan to",
         "web https --from any --static | web 8080/tcp --from partner"
             + " | static rule 'web https' of edge leads there already | 203.0.113.34, 8080/tcp",
         "web https,8080/tcp --from any | web 8080/tcp,https --from any"
@@ -427,7 +427,7 @@ class OfferVerbTest {
     String said = result.out().replaceAll("\\s+", " ");
     assertThat(result.status()).as(said + result.err()).isZero();
     assertThat(said).contains(step.replace(" of edge", ""));
-    assertThat(said).contains(changes == null ? "no packet ends otherwise" : changes);
+    assertThat(said).contains(changes == null ? "Packets affected none" : changes);
     assertThat(run("verify " + site).status()).isZero();
     for (String service : again.split(" ")[1].split(",")) {
       run("withdraw " + site + " web " + service + " --yes");

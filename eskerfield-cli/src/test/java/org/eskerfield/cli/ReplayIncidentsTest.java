@@ -155,7 +155,7 @@ class ReplayIncidentsTest {
       value = {
         "--forget 5x          | '5x' is no time since the start",
         "--forget 5s=gauge-9  | no device or host is called 'gauge-9'; did you mean 'gauge-",
-        "--restart 5s         | names no device; write --restart 5m=skerry",
+        "--restart 5s         | is not a device; write --restart 5m=skerry",
         "--restart 5s=gauge-1 | no device is called 'gauge-1'; there is: breakwater",
         "--retry-pace never   | --retry-pace: 'never' is neither doubling nor steady",
       })

@@ -206,7 +206,7 @@ class ReplayVerbTest {
         // A hairpin with the source rewritten, and without.
         .contains("it sees the sender as breakwater 10.44.20.1:50001")
         .contains(
-            "lantern discards it: it spoke to 203.0.113.36:443, and this comes from 10.44.20.117:8443")
+            "lantern discards it: it sent to 203.0.113.36:443, and this reply comes from 10.44.20.117:8443")
         // Untouched: among the sessions, not among the bindings.
         .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s goes on unchanged")
         // A range shifted by 1000, a file transfer in both modes.
@@ -266,7 +266,7 @@ class ReplayVerbTest {
     "--log-to no/such/file,  no/such/file cannot be written",
     "--log-to ., is a folder",
     "--at soon,             'soon' is no time since the start",
-    "--change 5m,           names no file",
+    "--change 5m,           is not a file",
     "--change 5m=none.yaml, none.yaml",
   })
   void aWrongCallOfReplayIsExplained(String call, String message) {

@@ -164,7 +164,7 @@ class TraceCureTest {
       throws Exception {
     Path site = site(changes);
     MainTest.Result result = traced(site, question);
-    String said = result.out().substring(result.out().indexOf("What would let it through"));
+    String said = result.out().substring(result.out().indexOf("Change that lets it through"));
     assertThat(edits(said)).contains(edits);
     assertThat(flat(said)).contains(" with that: ").contains(" answers");
     // It does what it says: the patched file answers.
@@ -178,24 +178,24 @@ class TraceCureTest {
       value = {
         // Who asks for another port than the rule has takes it away from those who use it.
         "at: 192.0.2.66 https => at: 192.0.2.66 http | passenger 192.0.2.66 https"
-            + " | What changes by that, this packet included not answered any more: from office to"
+            + " | Packets affected, this packet included no longer answered: from office to"
             + " 192.0.2.66, 80/tcp from quay",
         // Two obstacles: both are mended, and all that both let in is told.
         "becomes: ramp => becomes: booking 8444 | contractor 203.0.113.33:1502 tcp"
             + " | let destination rule 'ramp controller' lead to port 8443 of booking",
         // What runs on a host no edit changes, and rules that agree are not bent to it.
         "listens: 8443/tcp => listens: 443/tcp | passenger 192.0.2.66 https"
-            + " | What would let it through, though no edit of the file does let booking listen on"
-            + " 8443/tcp, and then say so with 'listens'",
+            + " | Change that lets it through, outside this file let booking listen on"
+            + " 8443/tcp, then add it to 'listens'",
         // Of two ways the one that takes nothing away; the other one is told.
         "becomes: 10.44.0.2 8443 => becomes: 10.44.0.2 8444"
             + " & service: [8443/tcp, ftp, 5060/udp] => note: all of it"
             + " | passenger 192.0.2.66 https"
             + " | let destination rule 'booking' lead to port 8443 of 10.44.0.2",
         "198.51.100.77, resolver: open-resolver => 198.51.100.77 | passenger booking.example https"
-            + " | no edit of the file is known that lets it through then: ",
+            + " | no change of the file is known that lets it through then: ",
         "site: A harbour => site: Mine | passenger 10.44.20.117 8443/tcp"
-            + " | no edit of the file is known that lets it through then: ",
+            + " | no change of the file is known that lets it through then: ",
       })
   void whatItTakesAwayOrCannotMendIsSaid(String changes, String question, String says)
       throws Exception {
@@ -243,7 +243,7 @@ class TraceCureTest {
     Path site = site("at: 10.44.8.31 } => at: 10.44.8.31, gateway: 10.44.8.53 }");
     MainTest.Result check = MainTest.run("check", site.toString(), "--cure");
     assertThat(flat(check.out()))
-        .contains("gateway of clerk, 10.44.8.53, is that of pilot, a host, which passes nothing on")
+        .contains("gateway of clerk, 10.44.8.53, is that of pilot, a host, which forwards nothing")
         .contains("gateway: 10.44.8.1 }");
     assertThat(check.status()).isEqualTo(1);
   }

@@ -46,7 +46,7 @@ class VerifyVerbTest {
     assertThat(text.out())
         .contains("fails  passenger to booking.example, https: answered by booking")
         .contains("expected answered, but it is dropped")
-        .contains("an earlier rule takes it (order)  order.site.yaml:154")
+        .contains("an earlier rule matches it first (order)  order.site.yaml:154")
         .contains("8 of 12 hold");
     Element suite =
         DocumentBuilderFactory.newInstance()
@@ -133,7 +133,7 @@ class VerifyVerbTest {
         .contains("→ SYN, ← SYN ACK, → ACK, ← data SYN, → data SYN ACK, → FIN, ← FIN, → ACK")
         .contains("Packet 4, back: data SYN")
         .contains("'PORT 198,51,100,37,156,65', heard as it was said")
-        .contains("not met skerry");
+        .contains("not passed skerry");
   }
 
   /** Whatever becomes of a conversation, its data fit their schema and agree with the text. */

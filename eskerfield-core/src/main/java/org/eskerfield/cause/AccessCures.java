@@ -79,7 +79,7 @@ final class AccessCures extends CureScene {
 
   private Cure let(AccessList list, @Nullable AccessRule before) {
     return Cure.of(
-        "let it in: an access rule in "
+        "accept it: add an access rule to "
             + Labels.of(list)
             + (before == null ? "" : ", before " + Labels.of(before)),
         new Change.Add(list, acceptance(), before));
@@ -129,7 +129,7 @@ final class AccessCures extends CureScene {
     Action otherwise =
         device.stance().actionFor(arriving.network().zone(), leaving.network().zone());
     return Cure.of(
-        "let it in: a list that guards the way from " + legs,
+        "accept it: add a list that guards traffic from " + legs,
         new Change.Add(
             device, AccessList.between(arriving, leaving, legs, acceptance(), otherwise), null));
   }

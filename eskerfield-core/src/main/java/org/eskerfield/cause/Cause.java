@@ -6,7 +6,7 @@ import java.util.Locale;
 /** The known causes for which attempts fail. Each has a section of its own in the documentation. */
 public enum Cause {
   /** Nothing lets the packet in. */
-  ACCESS_MISSING("no access rule lets it in"),
+  ACCESS_MISSING("no access rule accepts it"),
   /** A rule drops it, and no later one would accept it. */
   DENIED("a rule denies it"),
   /** The rule is for other senders. */
@@ -14,11 +14,11 @@ public enum Cause {
   /** No rule translates the destination. */
   TRANSLATION_MISSING("no rule translates the destination"),
   /** A list that would accept it guards no way. */
-  LIST_GUARDS_NOTHING("the list that would accept it guards nothing"),
+  LIST_GUARDS_NOTHING("the list that would accept it guards no traffic"),
   /** A rule or list is for another interface or zone. */
   WRONG_INTERFACE("the rule or list is for another interface or zone"),
   /** Insiders may not use the external address. */
-  HAIRPIN_MISSING("the rule is not for insiders: hairpin is missing"),
+  HAIRPIN_MISSING("the rule has no hairpin for clients inside"),
   /** The rule is for another protocol or port. */
   WRONG_SERVICE("the rule is for another protocol or port"),
   /** An access rule names the address of the side that its device does not see. */
@@ -26,23 +26,23 @@ public enum Cause {
   /** An interface is off or has no link. */
   INTERFACE_DOWN("an interface is down"),
   /** An earlier rule takes the packet. */
-  ORDER("an earlier rule takes it"),
+  ORDER("an earlier rule matches it first"),
   /** The reply goes another way, or comes from another address. */
   REPLY_BY_OTHER_WAY("the reply goes by another way"),
   /** A stateless list does not let the reply in. */
-  REPLIES_NOT_LET_IN("a list does not know the reply for one"),
+  REPLIES_NOT_LET_IN("a list does not accept the reply"),
   /** The sender of packets that are too large is not told. */
   NOTICE_LOST("the notice that packets are too large is lost"),
   /** The name resolves to an address for the other side. */
   NAME_WRONG_SIDE("the name resolves to the wrong side"),
   /** Who asked before a change goes by the answer that it got then. */
-  NAME_REMEMBERED("an answer from before the change is remembered"),
+  NAME_REMEMBERED("an answer from before the change is still cached"),
   /** The name could not be resolved. */
-  NAME_UNKNOWN("the name has no address here"),
+  NAME_UNKNOWN("the name does not resolve here"),
   /** A pool or its ports are used up. */
   EXHAUSTED("the pool or its ports are used up"),
   /** One source has the only address to itself. */
-  SHARING_LEFT_OUT("the sharing is left out: one sender has the only address"),
+  SHARING_LEFT_OUT("sharing is missing: one sender has the only address"),
   /** The protocol has no ports to tell sharers apart. */
   CANNOT_SHARE("a protocol without ports cannot share an address"),
   /** An IPv6 address whose checksum cannot be kept has no counterpart. */
@@ -74,7 +74,7 @@ public enum Cause {
   /** Private addresses leave towards the internet untranslated. */
   CARRIER_DISCARDS_PRIVATE("the carrier discards private addresses"),
   /** The outer of two devices has no rule for what the inner one expects. */
-  OUTER_RULE_MISSING("the outer device lacks its rule"),
+  OUTER_RULE_MISSING("the outer device has no rule for it"),
   /** The host's own filter. */
   HOST_FILTER("the host's own filter"),
   /** The sender's own network lets no such packets out. */
@@ -88,15 +88,15 @@ public enum Cause {
   /** No route leads back. */
   RETURN_ROUTE_MISSING("no route leads back"),
   /** Packets go in circles. */
-  LOOP("packets go in circles"),
+  LOOP("packets loop"),
   /** An untouched rule takes the packet first. */
-  UNTOUCHED_FIRST("an untouched rule takes it first"),
+  UNTOUCHED_FIRST("an untouched rule matches it first"),
   /** Nobody translates the address that a file transfer announces. */
-  TRANSFER_NOT_HELPED("no device helps the file transfer across translation"),
+  TRANSFER_NOT_HELPED("no device acts as gateway for the file transfer"),
   /** Nobody can read the address that an encrypted file transfer announces. */
   TRANSFER_ENCRYPTED("no device can read what an encrypted file transfer announces"),
   /** The address is not the one to try. */
-  WRONG_ADDRESS("nobody is reached by that address"),
+  WRONG_ADDRESS("no host can be reached at that address"),
   /** The device does not believe the source, or never forwards such packets. */
   NOT_FORWARDED("the device does not forward such a packet"),
   /** No session that it could belong to. */

@@ -460,7 +460,7 @@ final class Classifier extends Case {
             sender.name()
                 + " hands it to "
                 + legs.get(1).where()
-                + ", but the way leads over "
+                + ", but the route leaves by "
                 + changed.gateways().get(0)
                 + (end.equals(legs.get(1)) ? "" : ", not to " + end.where()),
             sender);

@@ -94,9 +94,12 @@ final class Cures extends CureScene {
             Mends.remembering(device, list));
       }
       case INTERFACE_DOWN -> place instanceof Interface own ? Mends.broughtUp(own) : null;
-      case HOST_OFF -> host("switch " + leg.where() + " on, and say so", h -> h.withOff(false));
+      case HOST_OFF ->
+          host("switch " + leg.where() + " on, then correct the file", h -> h.withOff(false));
       case NO_PING ->
-          host("let " + leg.where() + " answer pings, and say so", h -> h.withAnswersPing(true));
+          host(
+              "let " + leg.where() + " answer pings, then correct the file",
+              h -> h.withAnswersPing(true));
       case SENDER_NETWORK_BLOCKS ->
           host(
               "have the network that " + leg.where() + " is on let it out, and say so",

@@ -82,7 +82,7 @@ public final class Mends {
 
   /** The cure of an interface that is down. */
   public static Cure broughtUp(Interface own) {
-    return Cure.of("bring " + Labels.of(own) + " up, and say so", up(own));
+    return Cure.of("bring " + Labels.of(own) + " up, then correct the file", up(own));
   }
 
   /** A program has to be started before a file can say that it runs. */
@@ -94,7 +94,7 @@ public final class Mends {
             + host.name()
             + " listen on "
             + String.join(", ", asked.stream().map(ServiceTerm::text).toList())
-            + ", and then say so with 'listens' ("
+            + ", then add it to 'listens' ("
             + host.place()
             + ")",
         new Change.Alter(host, host.withListens(listens)));

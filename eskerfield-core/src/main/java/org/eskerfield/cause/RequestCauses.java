@@ -101,11 +101,11 @@ final class RequestCauses extends Case {
     return device == null
         ? verdict(
             Cause.GATEWAY_OR_PREFIX_WRONG,
-            "its gateway is " + leg.where() + ", which is no device",
+            "its gateway is " + leg.where() + ", which is not a device of the site",
             site.hosts().get(before.where()))
         : verdict(
             ofDevice,
-            "it hands it to " + leg.where() + ", which is no device",
+            "it sends it to " + leg.where() + ", which is not a device of the site",
             device,
             routed(device, to));
   }
@@ -138,7 +138,7 @@ final class RequestCauses extends Case {
     if (leg.kind() == Leg.Kind.HOST && before == Ruling.SENT_TO_GATEWAY) {
       return verdict(
           Cause.GATEWAY_OR_PREFIX_WRONG,
-          "its gateway is no device of the site",
+          "its gateway is not a device of the site",
           site.hosts().get(leg.where()));
     }
     Host sender = site.hosts().get(leg.where());

@@ -50,7 +50,7 @@ final class UntranslatedCauses extends Case {
     for (InwardRule each : device.inward()) {
       if (each.disabled() && isAt(each, header) && covers(each.services(), header)) {
         return verdict(
-            Cause.TRANSLATION_MISSING, Labels.of(each) + " would take it, but is disabled", each);
+            Cause.TRANSLATION_MISSING, Labels.of(each) + " would match it, but is disabled", each);
       }
     }
     return null;

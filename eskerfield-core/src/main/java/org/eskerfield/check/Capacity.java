@@ -83,19 +83,20 @@ final class Capacity {
         alone ? Code.SHARING_LEFT_OUT : Code.POOL_TOO_SMALL,
         rule,
         Labels.of(rule)
-            + " lends "
+            + " has "
             + (has == 1 ? "one address" : has + " addresses")
-            + " to "
+            + " for "
             + sources.text()
             + ": "
             + (sources.count - has)
             + (sources.count - has == 1 ? " gets" : " get")
-            + " nothing while all are out",
+            + " none while all are in use",
         null,
         wider == null
             ? share
             : Cure.of(
-                "lend more of the block", new Change.Alter(rule, rule.lending(Pool.of(wider)))));
+                "add addresses of the block to the pool",
+                new Change.Alter(rule, rule.lending(Pool.of(wider)))));
   }
 
   /** The pool with so many addresses of its block that nobody uses; null if there are not. */

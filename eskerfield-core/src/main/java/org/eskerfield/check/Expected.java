@@ -55,6 +55,6 @@ final class Expected {
             + first.text()
             + difference,
         sample,
-        Cure.byHand("verify the file: it says of each what stands in its way"));
+        Cure.byHand("run 'eskerfield verify' on the file: it explains each of them"));
   }
 }

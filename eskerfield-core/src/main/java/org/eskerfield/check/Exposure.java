@@ -126,7 +126,8 @@ final class Exposure {
               + rule.internal().text()
               + ", which is not encrypted, across the internet",
           sample(clear),
-          Cure.byHand("offer its encrypted sister instead, or accept the finding with the reason"));
+          Cure.byHand(
+              "offer its encrypted counterpart instead, or accept the finding with the reason"));
     }
   }
 
@@ -263,7 +264,7 @@ final class Exposure {
       check.add(
           Code.INBOUND_NOT_LOGGED,
           rule,
-          Labels.of(rule) + " lets outsiders in without a word in the log",
+          Labels.of(rule) + " admits outsiders without logging them",
           null,
           Cure.of("log it", new Change.Alter(rule, rule.admitting(admit.withLog(true)))));
     }
@@ -273,7 +274,7 @@ final class Exposure {
     check.add(
         Code.INBOUND_NOT_LOGGED,
         rule,
-        Labels.of(rule) + " lets outsiders in without a word in the log",
+        Labels.of(rule) + " admits outsiders without logging them",
         null,
         Cure.of("log it", new Change.Alter(rule, rule.withLog(true))));
   }

@@ -468,7 +468,7 @@ final class Externals {
             rest.isEmpty()
                 ? Cure.byHand("give one of them other addresses")
                 : Cure.of(
-                    "lend the others only",
+                    "leave only the others in the pool",
                     new Change.Alter(lender, lender.lending(Pool.of(rest)))));
       }
     }

@@ -122,8 +122,7 @@ final class Inspection {
       @Nullable Conversation sample,
       @Nullable Cure cure) {
     if (known.add(key(code, at.place(), about))) {
-      Cure given =
-          cure == null ? Cure.byHand("which edit is meant, only a person can decide") : cure;
+      Cure given = cure == null ? Cure.byHand("which change is meant, only you can decide") : cure;
       found.add(
           new Finding(code, code.severity(), about, message, at.place(), sample, given, null));
     }

@@ -130,9 +130,9 @@ final class NameAnswers {
         answer,
         name.name(),
         answer.resolver()
-            + " says that there is no "
+            + " answers that there is no "
             + name.name()
-            + ", while the internet is told "
+            + ", while the internet resolves it to "
             + outside.addresses().get(0)
             + "; "
             + asker
@@ -275,13 +275,13 @@ final class NameAnswers {
             Code.HAIRPIN_MISSING,
             rule,
             host.name()
-                + " is told the external address of "
+                + " resolves "
                 + name.name()
-                + " ("
+                + " to the external address "
                 + told
-                + "), but "
+                + ", but "
                 + Labels.of(rule)
-                + " is not for insiders",
+                + " has no hairpin for it",
             insiders,
             cure(rule, why.obstacles().get(0).cure()));
       }

@@ -122,11 +122,11 @@ final class Offers {
             Labels.of(rule)
                 + " translates what "
                 + host.name()
-                + " sends; from outside nobody gets in to it by "
+                + " sends; nobody outside gets in to it at "
                 + rule.external().text(),
             check.traced(check.attempt(check.preferring(meant, check.describedOutside()).sample())),
             Cure.byHand(
-                "if somebody is to reach it from outside, offer that service to him; else leave it"));
+                "if somebody outside is to reach it, offer that service to them; else leave it"));
       }
     }
   }
@@ -318,20 +318,20 @@ final class Offers {
 
   private static String barrier(Decision end, Conversation sample) {
     if (end.by() instanceof AccessList list) {
-      return Labels.of(list) + " lets none of it in";
+      return Labels.of(list) + " accepts none of it";
     }
     return switch (end.ruling()) {
       case DROPPED_BY_STANCE, REJECTED_BY_STANCE -> {
         Leg leg = last(sample);
         Interface leaving = leg.leaving();
         String from = leg.arriving() == null ? "anywhere" : leg.arriving().network().zone();
-        yield "no list guards the way from "
+        yield "no list guards traffic from "
             + from
             + (leaving == null ? "" : " to " + leaving.network().zone())
             + ", and the stance there is "
             + (end.ruling().name().startsWith("DROP") ? "drop" : "reject");
       }
-      default -> "nobody is let in: " + sample.reason();
+      default -> "nobody is admitted: " + sample.reason();
     };
   }
 

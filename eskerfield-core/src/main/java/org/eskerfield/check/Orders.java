@@ -305,8 +305,8 @@ final class Orders {
             + ": "
             + names(rules, takenBy)
             + (takenBy.size() == 1
-                ? everything ? " takes every packet" : " takes all that it is for"
-                : " together take all that it is for"),
+                ? everything ? " matches every packet" : " matches all that it is for"
+                : " together match all that it is for"),
         null,
         hidesMore(standings, only, at) && takenBy.size() == 1 && !same && other != null
             ? behind(rules, standings, only)

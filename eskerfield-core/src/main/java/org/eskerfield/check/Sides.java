@@ -134,7 +134,7 @@ final class Sides {
               + leaving.name()
               + " untranslated"
               + (first != null
-                  ? ": " + Labels.of(first) + " takes them first"
+                  ? ": " + Labels.of(first) + " matches them first"
                   : obstacle == null || obstacle.detail().isEmpty()
                       ? ""
                       : ": " + obstacle.detail()),
@@ -282,13 +282,13 @@ final class Sides {
           Code.WAY_UNGUARDED,
           device.stance(),
           device.name() + " " + arriving.name() + " to " + leaving.name(),
-          "nobody guards the way of "
+          "no list of "
               + device.name()
-              + " from "
+              + " guards traffic from "
               + arriving.name()
               + " to "
               + leaving.name()
-              + ": "
+              + ", and its stance accepts it: "
               + (open
                   ? "the whole internet reaches what lies behind"
                   : "neighbours on "
@@ -413,11 +413,10 @@ final class Sides {
         Labels.of(list.list())
             + " of "
             + device.name()
-            + " holds some packets of "
+            + " drops some packets over "
             + (open == Family.IPV4 ? Family.IPV6 : Family.IPV4)
-            + " back, but lets everything of "
-            + open
-            + " in",
+            + ", but none over "
+            + open,
         null,
         Cure.of(
             "drop what comes in over " + open + ", and accept before that what is meant to",
@@ -428,7 +427,7 @@ final class Sides {
     check.add(
         Code.LIST_GUARDS_NOTHING,
         list.list(),
-        Labels.of(list.list()) + " of " + device.name() + " guards no way",
+        Labels.of(list.list()) + " of " + device.name() + " guards no traffic",
         null,
         guards(device, list));
   }
@@ -445,7 +444,7 @@ final class Sides {
     return guards.isEmpty()
         ? Cure.of("take it away", new Change.Remove(list.list()))
         : Cure.of(
-            "let it guard the way that its rules are about",
+            "let it guard the traffic that its rules are for",
             new Change.Alter(list.list(), list.list().withGuards(guards)));
   }
 

@@ -119,7 +119,8 @@ final class Targets {
           host,
           host.name() + " is switched off, but " + Labels.of(rule) + " leads there",
           null,
-          Cure.of("switch it on, and say so", new Change.Alter(host, host.withOff(false))));
+          Cure.of(
+              "switch it on, then correct the file", new Change.Alter(host, host.withOff(false))));
     }
     if (!rule.services().isEmpty() && !check.has(Code.NOTHING_LISTENS, rule)) {
       listens(device, rule, host, to);
@@ -186,7 +187,7 @@ final class Targets {
                 + network.name()
                 + " name the gateway "
                 + gateway
-                + ", which is no device of that network",
+                + ", which is not a device of that network",
             null,
             candidates.size() == 1
                 ? Cure.of(
@@ -230,7 +231,7 @@ final class Targets {
                   ? "on none of its networks"
                   : other == null
                       ? "no device of the site"
-                      : "that of " + other.name() + ", a host, which passes nothing on"),
+                      : "that of " + other.name() + ", a host, which forwards nothing"),
           null,
           candidates.size() == 1
               ? Cure.of(
@@ -246,13 +247,13 @@ final class Targets {
             Code.GATEWAY_OR_PREFIX_WRONG,
             host,
             host.name()
-                + " takes "
+                + " is set to the prefix "
                 + own
-                + " for its own network, which is "
+                + ", but its network is "
                 + host.networks().get(0).prefixes().get(0),
             null,
             Cure.of(
-                "set the prefix of its network on it, and say so",
+                "set the prefix of its network on the host, then correct the file",
                 new Change.Alter(host, host.withOwnPrefixes(List.of()))));
       }
     }
@@ -314,7 +315,7 @@ final class Targets {
     check.add(
         Code.HOST_FILTER,
         host,
-        "the filter of " + host.name() + " lets nobody to what it listens on",
+        "the filter of " + host.name() + " accepts none of the services that it listens on",
         null,
         Cure.of(
             "let its filter accept what it offers",
@@ -331,7 +332,7 @@ final class Targets {
           host,
           "the filter of "
               + host.name()
-              + " lets nobody to "
+              + " accepts nobody for "
               + Probe.of(one.packet().protocol, one.packet().destinationPort)
               + ", by which it is managed",
           null,
@@ -356,7 +357,7 @@ final class Targets {
           host,
           "the filter of "
               + host.name()
-              + " holds some packets back over "
+              + " drops some packets over "
               + (kept4 ? Family.IPV4 : Family.IPV6)
               + ", but none over "
               + (kept4 ? Family.IPV6 : Family.IPV4),

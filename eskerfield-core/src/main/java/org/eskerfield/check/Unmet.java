@@ -274,7 +274,7 @@ final class Unmet {
     said.add(
         Code.NEVER_MET,
         thing,
-        "no packet that anybody can send gets to "
+        "no packet that any host can send reaches "
             + Labels.of(thing)
             + " of "
             + device.name()

@@ -97,12 +97,10 @@ final class Wishes {
               Labels.of(own)
                   + " of "
                   + device.name()
-                  + " has no link: nothing gets to network "
+                  + " has no link: nothing reaches network "
                   + own.network().name()
                   + " by it"
-                  + (hosts == 0
-                      ? ""
-                      : ", where the file has " + hosts + (hosts == 1 ? " host" : " hosts")),
+                  + (hosts == 0 ? "" : ", with " + hosts + (hosts == 1 ? " host" : " hosts")),
               null,
               Mends.broughtUp(own));
         }

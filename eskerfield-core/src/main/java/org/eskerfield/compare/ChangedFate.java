@@ -69,19 +69,19 @@ public record ChangedFate(
   /** Kinds of changes, the one that hurts most first. */
   public enum Kind {
     /** Was answered, and is not any more. */
-    SHUT("not answered any more"),
+    SHUT("no longer answered"),
     /** Was not answered, and is now. */
-    OPENED("answered from now on"),
+    OPENED("newly answered"),
     /** Reached nobody, and reaches somebody now, who does not answer it. */
-    REACHED("reaches somebody from now on"),
+    REACHED("newly reaches a host, which does not answer"),
     /** Somebody else gets it, or another service of him. */
-    OTHER_RECEIVER("reaches somebody else"),
+    OTHER_RECEIVER("other receiver"),
     /** Is answered neither before nor after, but ends otherwise. */
     OTHER_END("ends otherwise"),
     /** Reaches the same, who sees its sender as somebody else. */
-    OTHER_LOOK("seen as somebody else"),
+    OTHER_LOOK("other source as seen"),
     /** Ends as before, but by other rules. */
-    OTHER_WAY("ends as before, by other rules");
+    OTHER_WAY("same end, decided by other rules");
 
     private final String text;
 

@@ -111,7 +111,7 @@ public final class Explainer {
     sections.add(
         section(
             Explanation.Part.ROUTES,
-            "Routes, beside the networks of the interfaces; the longest prefix counts",
+            "Routes (longest prefix match)",
             device,
             sentences,
             device.routes()));
@@ -171,7 +171,7 @@ public final class Explainer {
     String name = thing instanceof Named named ? named.name() : "";
     String sentence =
         thing instanceof AccessList list
-            ? "What none of these rules matches: " + list.otherwiseText() + "."
+            ? "Default: " + list.otherwiseText() + "."
             : sentences.of(thing);
     return new Statement(number, thing, name, sentence, example(device, thing, candidates));
   }

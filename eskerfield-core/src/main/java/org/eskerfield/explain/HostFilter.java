@@ -110,7 +110,7 @@ public record HostFilter(Host host, Explanation.Section section) {
             statements.size() + 1,
             filter,
             "",
-            "What none of these rules matches: " + filter.otherwiseText() + ".",
+            "Default: " + filter.otherwiseText() + ".",
             example(host, filter, traces)));
     return new Explanation.Section(
         Explanation.Part.FILTER,

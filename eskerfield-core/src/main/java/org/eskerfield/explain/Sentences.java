@@ -14,6 +14,7 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Admission;
+import org.eskerfield.model.Assignment;
 import org.eskerfield.model.DestinationRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.DynamicRule;
@@ -160,7 +161,7 @@ public final class Sentences {
   }
 
   private static String said(boolean disabled, String sentence) {
-    return disabled ? "Switched off, so it does nothing now: " + sentence : sentence;
+    return disabled ? "Disabled: " + sentence : sentence;
   }
 
   /** An external address; that of the interface in question is its own. */
@@ -172,7 +173,10 @@ public final class Sentences {
   private static String addressOf(Interface own, InterfaceTerm there, String itself) {
     boolean only = there.interfaces().size() == 1 && there.names(own);
     String whose = only ? itself : "the address of " + own.name();
-    return whose + " (now " + own.addresses().get(0) + ")";
+    Address now = own.addresses().get(0);
+    return own.assigned() == Assignment.BY_CARRIER
+        ? whose + " (now " + now + ")"
+        : whose + " " + now;
   }
 
   private static String poolOf(@Nullable Pool pool, InterfaceTerm leaving) {
@@ -277,7 +281,7 @@ public final class Sentences {
   private String prefix(PrefixRule rule) {
     PrefixMapping mapping = rule.mapping();
     if (mapping == null) {
-      return "Nothing, for want of an external prefix.";
+      return "Translates nothing: it has no external prefix.";
     }
     Address one = mapping.from().first().next();
     Address outside = one == null ? null : mapping.moved(one);
@@ -307,13 +311,13 @@ public final class Sentences {
     }
     Hairpin hairpin = rule.hairpin();
     if (hairpin != null) {
-      out.append(" Insiders on ").append(where(hairpin.from()));
-      out.append(" may use that address, too; the server sees ");
+      out.append(" Clients on ").append(where(hairpin.from()));
+      out.append(" may use that address too (hairpin); the server sees ");
       out.append(
           switch (hairpin.source()) {
             case DEVICE -> owner + "'s own address";
-            case EXTERNAL -> "the address that they would have outside";
-            case KEPT -> "their own address";
+            case EXTERNAL -> "the address that they have outside";
+            case KEPT -> "their own addresses";
           });
       out.append('.');
     }
@@ -321,11 +325,11 @@ public final class Sentences {
     out.append(
         admit == null
             ? ""
-            : " The rule itself lets in "
+            : " The rule itself admits "
                 + who(admit.from(), "anybody")
                 + when(admit.when())
                 + (admit.log() ? ", and logs it" : "")
-                + "; no list is asked.");
+                + "; no access list is asked.");
     return out.toString();
   }
 
@@ -333,9 +337,9 @@ public final class Sentences {
 
   private static String verb(Action action) {
     return switch (action) {
-      case ACCEPT -> "Let through";
+      case ACCEPT -> "Accept";
       case DROP -> "Drop";
-      case REJECT -> "Reject, and tell the sender,";
+      case REJECT -> "Reject (the sender is told)";
     };
   }
 
@@ -375,14 +379,14 @@ public final class Sentences {
     }
     String judged =
         guarded.isEmpty()
-            ? "The list guards no way, so it filters nothing."
+            ? "The list guards no traffic, so it filters nothing."
             : "Filters packets that "
                 + listed(guarded, "or")
                 + (list.stateless()
                     ? ", every packet, replies too"
                     : ", at the first packet of each flow")
-                + "; the first rule that matches decides.";
-    return judged + " What no rule matches: " + list.otherwiseText() + ".";
+                + " (first match wins).";
+    return judged + " Default: " + list.otherwiseText() + ".";
   }
 
   /** What a device does with ways that no list guards. */
@@ -413,10 +417,10 @@ public final class Sentences {
   /** Who may reach a service of the device itself. */
   public String of(OwnService own) {
     return owner
-        + " itself answers "
+        + " answers "
         + what(List.of(own.service()))
-        + " to "
-        + who(own.from(), "anybody that the lists let through")
+        + " from "
+        + who(own.from(), "anybody whom its access lists accept")
         + ".";
   }
 
@@ -425,7 +429,7 @@ public final class Sentences {
     String to = route.to().length() == 0 ? "every other address" : route.to().toString();
     Interface leaving = route.leaving();
     return leaving == null
-        ? "Packets for " + to + " are thrown away."
+        ? "Packets for " + to + " are discarded."
         : "Packets for " + to + " go to " + route.via() + " by " + leaving.name() + ".";
   }
 

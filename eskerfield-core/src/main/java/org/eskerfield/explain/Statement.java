@@ -3,6 +3,7 @@ package org.eskerfield.explain;
 
 import org.eskerfield.model.Noted;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
@@ -51,8 +52,7 @@ public record Statement(
       return (named ? "from " + sender + ": " : "")
           + came
           + (changed ? " becomes " + decision.after().line() : "")
-          + "; "
-          + decision.text()
+          + (trace.outcome() == Outcome.ANSWERED ? "" : "; " + decision.text())
           + "; result: "
           + trace.outcome();
     }

@@ -61,7 +61,7 @@ final class LettingIn {
   /** By the rule itself, where the stance does not do it. */
   void admit(DestinationRuleBuilder rule, List<AddressTerm> who) {
     if (isOpen() && lists.isEmpty() && wish.isForAnybody() && wish.when() == null) {
-      steps.add(new Step(device.name(), "its stance lets it in already", "", null));
+      steps.add(new Step(device.name(), "its stance accepts it already", "", null));
     } else {
       rule.admit(new Admission(who, wish.when(), wish.log(), Place.IN_CODE));
     }
@@ -92,7 +92,7 @@ final class LettingIn {
     if (byRule) {
       guard(access);
     } else if (lists.isEmpty()) { // a list there would end what the stance lets through as well
-      steps.add(new Step(device.name(), "its stance lets it in already", "", null));
+      steps.add(new Step(device.name(), "its stance accepts it already", "", null));
     }
     for (AccessList list : lists) {
       AccessRule own = known ? Standing.lettingIn(site, list, seen) : null;
@@ -124,11 +124,11 @@ final class LettingIn {
     steps.add(
         new Step(
             device.name(),
-            "a list guards the way from "
+            "a list guards traffic from "
                 + hop.outer().name()
                 + " to "
                 + hop.inner().name()
-                + " and lets it in",
+                + " and accepts it",
             "",
             new Change.Add(device, list, null)));
   }
@@ -151,7 +151,7 @@ final class LettingIn {
   private void accept(AccessList list, Target seen, AccessRule added) {
     AddressSet from = site.addresses(wish.from());
     AccessRule before = null;
-    String where = list.rules().isEmpty() ? "" : "last: no rule before it drops what it lets in";
+    String where = list.rules().isEmpty() ? "" : "last: no rule before it drops these packets";
     for (AccessRule rule : list.rules()) {
       boolean plain = rule.when() == null && rule.sourcePorts() == null && !rule.disabled();
       if (rule.disabled() || !meets(rule, seen, from)) {
@@ -162,7 +162,7 @@ final class LettingIn {
         steps.add(
             new Step(
                 device.name(),
-                "list '" + list.name() + "' lets it in already, by '" + rule.name() + "'",
+                "list '" + list.name() + "' accepts it already, by '" + rule.name() + "'",
                 "",
                 null));
         return;
@@ -178,7 +178,7 @@ final class LettingIn {
     steps.add(
         new Step(
             device.name(),
-            "list '" + list.name() + "' lets it in",
+            "list '" + list.name() + "' accepts it",
             where,
             new Change.Add(list, added, before)));
   }

@@ -255,7 +255,7 @@ public final class Offer {
     if (wish.whole()) {
       throw new RefusedChangeException(
           next.device().name()
-              + " knows no way to "
+              + " has no route to "
               + target.address()
               + ", so no address can stand for "
               + wish.host().name()
@@ -357,11 +357,11 @@ public final class Offer {
     translate(
         hop,
         rule.build(),
-        "what comes to "
+        "packets for "
             + external.address()
             + ", "
             + external.service().text()
-            + ", goes to "
+            + ", go to "
             + target.term().text()
             + (inside == null ? "" : " " + inside));
   }
@@ -382,16 +382,16 @@ public final class Offer {
   private void translate(Hop hop, TranslationRule added, String what) {
     Device device = hop.device();
     TranslationRule before = null;
-    String where = "last of its translation rules";
+    String where = "last of the translation rules";
     for (TranslationRule rule : device.translation()) {
       if (rule.outward() != null) {
         before = rule;
-        where = "before '" + rule.name() + "', with the other rules for what arrives";
+        where = "before '" + rule.name() + "', behind the other rules for arriving packets";
         break;
       }
     }
     boolean any = !device.inward().isEmpty();
-    where += any ? ": none of them takes these packets" : "";
+    where += any ? ": none of them matches these packets" : "";
     steps.add(new Step(device.name(), what, where, new Change.Add(device, added, before)));
   }
 

@@ -61,7 +61,7 @@ final class OutwardPath {
       Interface outer = by instanceof Route route ? route.leaving() : (Interface) by;
       if (outer == null || inner == null || outer.name().equals(inner.name())) {
         throw new RefusedChangeException(
-            device.name() + " knows no way from " + host.name() + " to the outside",
+            device.name() + " has no route from " + host.name() + " to the outside",
             "add a route to " + device.name() + " (" + device.place() + ")");
       }
       hops.add(new Hop(device, outer, inner));

@@ -122,7 +122,7 @@ public final class Withdrawal {
       rules.add(
           new Step(
               each.device.name(),
-              Labels.of(each.rule) + " goes",
+              Labels.of(each.rule) + " is removed",
               "",
               new Change.Remove(each.rule)));
     }
@@ -329,7 +329,7 @@ public final class Withdrawal {
       }
       steps.add(
           kept.isEmpty()
-              ? new Step(hop.device().name(), in + " goes", "", new Change.Remove(rule))
+              ? new Step(hop.device().name(), in + " is removed", "", new Change.Remove(rule))
               : new Step(
                   hop.device().name(),
                   in
@@ -375,7 +375,9 @@ public final class Withdrawal {
           steps.add(
               new Step(
                   device.name(),
-                  "list '" + list.name() + "' goes with all its rules: the stance does the same",
+                  "list '"
+                      + list.name()
+                      + "' is removed with all its rules: the stance does the same",
                   "",
                   new Change.Remove(list)));
         }
@@ -434,7 +436,7 @@ public final class Withdrawal {
         steps.add(
             new Step(
                 "",
-                "name " + name.name() + " goes, since its address is nobody's any more",
+                "name " + name.name() + " is removed, since nothing uses its address any more",
                 "",
                 new Change.Remove(name)));
       }

@@ -272,7 +272,7 @@ final class Dialogue {
           hints.add(
               "the site file does not describe "
                   + trace.question().to()
-                  + ": it is taken to answer");
+                  + ": it is assumed to answer");
         }
       }
     }

@@ -39,14 +39,11 @@ final class HopWording {
       case SENDER_OFF -> "is switched off";
       case BLOCKED_AT_SENDER ->
           "sends it, but the network that it is on lets no " + Wording.service(at) + " out";
-      case SENT_TO_CARRIER -> "sends it into the internet";
+      case SENT_TO_CARRIER -> "sends it to the internet";
       case SENT_TO_NEIGHBOUR -> {
         Network network = Objects.requireNonNull(host(by).networkTowards(to));
-        yield "hands it straight to "
-            + who(network, to)
-            + (network.prefixOf(to) == null ? ", which it takes to be on" : " on")
-            + " its own network "
-            + network.name();
+        String on = network.prefixOf(to) == null ? ", which it believes to be on" : " on";
+        yield "sends it directly to " + who(network, to) + on + " its network " + network.name();
       }
       case NO_GATEWAY ->
           "has no gateway to "
@@ -56,16 +53,20 @@ final class HopWording {
       case SENT_TO_GATEWAY -> {
         Address gateway = Objects.requireNonNull(site.gateway(host(by), to.family()));
         Network network = Objects.requireNonNull(host(by).networkHolding(gateway));
-        yield "hands it to its gateway " + who(network, gateway);
+        yield "sends it to its gateway " + who(network, gateway);
       }
       case SOURCE_NOT_CARRIED ->
           "discards it: its source "
               + at.source()
               + " is "
               + SpecialAddresses.kind(at.source())
-              + ", which no carrier carries";
+              + ", which is not routed on the internet";
       case DESTINATION_NOT_CARRIED ->
-          "discards it: " + to + " is " + SpecialAddresses.kind(to) + ", which no carrier carries";
+          "discards it: "
+              + to
+              + " is "
+              + SpecialAddresses.kind(to)
+              + ", which is not routed on the internet";
       case FRAGMENTED -> Wording.fragmented(at, "network " + network(by).name());
       case TOO_LARGE ->
           Wording.tooLarge(at, network(by).linkMtu(), "network " + network(by).name());
@@ -73,19 +74,19 @@ final class HopWording {
       case CARRIED -> carried(by, to);
       case NO_CARRIER_LINK -> "has no way to " + to + ": " + noCarrierLink(by);
       case TAKEN_TO_ANSWER ->
-          "is taken to answer: the site file does not describe "
+          "is assumed to answer: the site file does not describe "
               + (isCarrier(to) ? "the carrier's router at " : "a host of the internet at ")
               + to;
       case HOST_OFF -> "gets nothing: it is switched off";
       case NOT_FOR_HOST ->
-          "discards it: " + to + " is not its address, and a host passes nothing on";
+          "discards it: " + to + " is not its address, and a host forwards nothing";
       case NOTICE_RECEIVED -> Wording.told(at);
       case FRAGMENT_RECEIVED -> "keeps the fragment until it has the whole packet";
       case RESET_RECEIVED -> "is told that there is no such connection";
       case HOST_ANSWERS -> isPing(at) ? "answers the ping" : "answers on " + Wording.service(at);
       case HOST_SILENT -> "gets the ping, but does not answer pings";
       case HOST_REFUSES -> "refuses it: nothing there listens on " + Wording.service(at);
-      case REPLY_ACCEPTED -> "gets the reply from the address that it spoke to";
+      case REPLY_ACCEPTED -> "receives the reply from the address that it sent to";
       case REPLY_DISCARDED -> discarded(host(by), at);
       default -> throw new IllegalArgumentException(ruling + " is no decision of a host");
     };
@@ -139,23 +140,23 @@ final class HopWording {
       return "discards it: it has sent no such packet";
     }
     return host.name().equals(question.sender().name())
-        ? "discards it: it spoke to "
+        ? "discards it: it sent to "
             + Header.endpoint(question.to(), question.probe().port(), reply.protocol())
-            + ", and this comes from "
+            + ", and this reply comes from "
             + reply.sourceText()
-        : "discards it: it has not asked for a reply";
+        : "discards it: it expects no reply";
   }
 
   /** That nobody on a network has an address. */
   static String nobodyThere(Network network, Address to) {
     Prefix prefix = network.prefixOf(to);
     return prefix != null && prefix.isNetworkOrBroadcast(to)
-        ? "cannot hand it over: "
+        ? "cannot deliver it: "
             + to
             + " is the network or broadcast address of "
             + prefix
             + ", not that of a host"
-        : "cannot hand it over: nobody on network " + network.name() + " has " + to;
+        : "cannot deliver it: no host on network " + network.name() + " has " + to;
   }
 
   /** Name and address of who has an address on a network; another realm may use it, too. */

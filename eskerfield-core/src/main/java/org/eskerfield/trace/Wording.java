@@ -100,14 +100,14 @@ final class Wording {
   private String arrival(Decided it) {
     return switch (it.ruling) {
       case SENT_BY_DEVICE -> "sends a packet of its own";
-      case ARRIVED -> "takes it in on " + it.label();
+      case ARRIVED -> "receives it on " + it.label();
       case FRAGMENT_WAITS ->
           "keeps it until the first fragment of its packet comes, which has the ports";
       case FRAGMENT_NOT_KEPT ->
           "drops it: as many fragments of "
               + it.after.source()
               + " wait for their first ones as may";
-      case INTERFACE_DOWN -> "cannot take it in: " + it.label() + state(it.by);
+      case INTERFACE_DOWN -> "cannot receive it: " + it.label() + state(it.by);
       case SOURCE_IS_OWN ->
           "drops it: its source " + it.after.source() + " is the device's own address";
       case SOURCE_IMPOSSIBLE -> "drops it: no packet may come from " + it.after.source();
@@ -121,16 +121,16 @@ final class Wording {
           "drops it: "
               + it.after.destination()
               + " is a broadcast, network or multicast address, which no router forwards";
-      case SESSION_KNOWN -> "knows its session";
+      case SESSION_KNOWN -> "matches an established session";
       case BINDING_KNOWN ->
-          "knows the binding of " + it.after.destinationText() + ", made by " + it.label();
+          "matches the binding of " + it.after.destinationText() + ", made by " + it.label();
       case BINDING_KNOWN_INSIDE ->
-          "knows the binding of "
+          "matches the binding of "
               + it.after.destinationText()
               + ", made by "
               + it.label()
               + ", which insiders may use as well";
-      case ERROR_KNOWN -> "knows the session of the packet that the error is about";
+      case ERROR_KNOWN -> "matches the session of the packet that the error is about";
       case CONNECTION_EXPECTED -> "knows it: the data connection that was announced";
       case ERROR_UNMATCHED -> "drops it: an error about a packet of no session that it knows";
       case TEXT_TRANSLATED ->
@@ -142,7 +142,7 @@ final class Wording {
               + it.label()
               + ", but not to speak with "
               + who(it.after.source());
-      case FLOW_IS_NEW -> "knows no session for it: a new flow";
+      case FLOW_IS_NEW -> "matches no session: a new flow";
       default -> destination(it);
     };
   }
@@ -162,7 +162,7 @@ final class Wording {
           "changes the destination to " + it.after.destinationText() + " by " + it.label();
       case DESTINATION_RESTORED ->
           "changes the destination to " + it.after.destinationText() + ", as its session says";
-      case UNTOUCHED -> "leaves both addresses as they are by " + it.label();
+      case UNTOUCHED -> "keeps both addresses by " + it.label();
       case PORT_LIMIT_REACHED ->
           "gives it no port: "
               + who(it.after.source())
@@ -170,12 +170,12 @@ final class Wording {
               + it.label()
               + " and the device's 'ports-per-source'";
       case POOL_USED_UP ->
-          "has no address left for it: " + it.label() + " has lent every one of its pool";
+          "has no address left for it: " + it.label() + " has every address of its pool in use";
       case DESTINATION_KEPT -> "keeps the destination " + it.after.destinationText() + it.nearly();
       case DESTINATION_UNMATCHED ->
           "drops it: "
               + it.after.destination()
-              + " is an address of translation rules, and none of them takes this packet"
+              + " is an address of translation rules, and none of them matches this packet"
               + it.nearly();
       case DESTINATION_UNTRANSLATABLE -> untranslatable(it, it.after.destination());
       default -> device(it);
@@ -188,9 +188,9 @@ final class Wording {
       case DEVICE_ACCEPTED_BY_RULE, ACCEPTED_BY_RULE -> "accepts it by " + it.label();
       case DEVICE_ACCEPTED_OTHERWISE, ACCEPTED_OTHERWISE ->
           "accepts it: no rule of " + it.label() + " matches, and that accepts the rest";
-      case DEVICE_ANSWERS -> "takes it for itself: " + it.label();
+      case DEVICE_ANSWERS -> "delivers it to itself: " + it.label();
       case DEVICE_RECEIVES ->
-          it.after.inner() == null ? "gets the reply to its own packet" : told(it.after);
+          it.after.inner() == null ? "receives the reply to its own packet" : told(it.after);
       case DEVICE_SERVICE_CLOSED ->
           "drops it: "
               + it.label()
@@ -202,7 +202,7 @@ final class Wording {
           "drops it: "
               + it.after.destination()
               + " is its own address, and neither a translation rule"
-              + " nor an own service takes "
+              + " nor a service of its own matches "
               + service(it.after)
               + it.nearly();
       case DEVICE_REFUSES, DEVICE_REFUSES_LATER ->
@@ -231,7 +231,7 @@ final class Wording {
               + it.after.destinationText()
               + (it.by == null ? "" : ", which " + it.label() + " would give it as well");
       case ERROR_OF_BINDING ->
-          "knows the binding of the packet that the error is about, made by " + it.label();
+          "matches the binding of the packet that the error is about, made by " + it.label();
       default -> access(it);
     };
   }
@@ -241,9 +241,9 @@ final class Wording {
     return switch (it.ruling) {
       case ROUTED -> routed(it.by, it.after, it.leaving);
       case HOPS_USED_UP -> hopsUsedUp();
-      case HOST_ACCEPTED_BY_RULE -> "lets it in by " + it.label() + " of its own filter";
+      case HOST_ACCEPTED_BY_RULE -> "accepts it by " + it.label() + " of its own filter";
       case HOST_ACCEPTED_OTHERWISE ->
-          "lets it in: its own filter has no rule for it and accepts the rest";
+          "accepts it: no rule of its own filter matches it, and the filter accepts the rest";
       case HOST_FILTERED, HOST_REJECTED ->
           (it.ruling == Ruling.HOST_FILTERED ? "drops it" : "rejects it")
               + (it.by instanceof AccessRule
@@ -251,14 +251,14 @@ final class Wording {
                   : ": no rule of its own filter accepts it" + it.nearly());
       case NO_ROUTE -> "has no route to " + it.after.destination();
       case ROUTE_DOWN ->
-          "cannot send it on: the way to "
+          "cannot forward it: the route to "
               + it.after.destination()
-              + " leads over "
+              + " leaves by "
               + it.label()
               + ", which"
               + state(it.by);
-      case ROUTE_DISCARDS -> "throws it away, as its " + it.label() + " says";
-      case ADMITTED -> "lets it in: " + it.label() + " admits " + admitted(it.by);
+      case ROUTE_DISCARDS -> "discards it, by its " + it.label() + " says";
+      case ADMITTED -> "accepts it: " + it.label() + " admits " + admitted(it.by);
       case NOT_ADMITTED ->
           "drops it: "
               + it.label()
@@ -273,17 +273,17 @@ final class Wording {
       case REJECTED_OTHERWISE ->
           "rejects it: no rule of " + it.label() + " accepts it" + it.nearly();
       case ACCEPTED_BY_STANCE ->
-          "accepts it: no list guards the way"
+          "accepts it: no list guards traffic"
               + zones(it.arriving, it.leaving)
-              + ", and its stance there is accept";
+              + ", and the stance for it is accept";
       case DROPPED_BY_STANCE ->
-          "drops it: no list guards the way"
+          "drops it: no list guards traffic"
               + zones(it.arriving, it.leaving)
-              + ", and its stance there is drop";
+              + ", and the stance for it is drop";
       case REJECTED_BY_STANCE ->
-          "rejects it: no list guards the way"
+          "rejects it: no list guards traffic"
               + zones(it.arriving, it.leaving)
-              + ", and its stance there is reject";
+              + ", and the stance for it is reject";
       default -> source(it);
     };
   }
@@ -314,11 +314,11 @@ final class Wording {
               + Objects.requireNonNull(it.after.size()).largestSegment()
               + " bytes at most on "
               + it.label();
-      case PORTS_USED_UP -> "has no port left for it: " + it.label() + " has given out every one";
-      case SESSION_RECORDED -> "remembers the session for the replies";
-      case SESSION_NOT_NEEDED -> "forwards it without remembering a session";
+      case PORTS_USED_UP -> "has no port left for it: " + it.label() + " has every port in use";
+      case SESSION_RECORDED -> "creates a session for the replies";
+      case SESSION_NOT_NEEDED -> "forwards it without a session";
       case SESSION_OF_ANOTHER ->
-          "forwards it without remembering a session: replies to it belong to another session";
+          "forwards it without a session: replies to it belong to another session";
       case NOT_AN_OPENING -> "drops it: it belongs to no session and does not open one";
       default -> throw new IllegalArgumentException(it.ruling + " is no decision of a device");
     };
@@ -326,7 +326,7 @@ final class Wording {
 
   /** That a packet goes on in fragments. */
   static String fragmented(Header at, String link) {
-    return "sends it on in fragments, since it does not fit "
+    return "forwards it in fragments, since it does not fit "
         + link
         + " whole: "
         + Objects.requireNonNull(at.size());
@@ -334,7 +334,7 @@ final class Wording {
 
   /** That a packet does not fit. */
   static String tooLarge(Header at, int mtu, String link) {
-    return "cannot send it on: its "
+    return "cannot forward it: its "
         + Objects.requireNonNull(at.size()).longest()
         + " bytes are more than the MTU of "
         + link
@@ -360,7 +360,7 @@ final class Wording {
   /** Why a hop count is used up: who sends with a small one asks for the way, as a route trace. */
   String hopsUsedUp() {
     return "drops it: its hop count is used up, "
-        + (hops >= MANY_HOPS ? "so it was going in circles" : "with which it was sent: " + hops);
+        + (hops >= MANY_HOPS ? "so it was looping" : "with which it was sent: " + hops);
   }
 
   private String refusesLater(@Nullable Interface arriving) {
@@ -488,7 +488,7 @@ final class Wording {
     String takes =
         rule instanceof AccessRule
             ? " accepts only packets "
-            : rule instanceof Admission ? " lets in only packets " : " takes only packets ";
+            : rule instanceof Admission ? " admits only packets " : " matches only packets ";
     return Labels.of(rule)
         + takes
         + String.join(" and ", asked)
@@ -543,7 +543,8 @@ final class Wording {
         String verb =
             switch (decision.ruling()) {
               case DESTINATION_TRANSLATED -> " leads there";
-              case ADMITTED, ACCEPTED_BY_RULE, DEVICE_ACCEPTED_BY_RULE -> " lets it in";
+              case ADMITTED -> " admits it";
+              case ACCEPTED_BY_RULE, DEVICE_ACCEPTED_BY_RULE -> " accepts it";
               default -> "";
             };
         sourceChanged |= decision.ruling() == Ruling.SOURCE_TRANSLATED;

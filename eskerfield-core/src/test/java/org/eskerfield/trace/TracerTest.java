@@ -101,8 +101,8 @@ class TracerTest {
     assertThat(names(trace.reply())).containsExactly("server", "bypass", "client");
     assertThat(trace.reason())
         .isEqualTo(
-            "server answers, but the reply is lost: client discards it: it spoke to 10.1.0.80:80,"
-                + " and this comes from 10.2.0.9:80");
+            "server answers, but the reply is lost: client discards it: it sent to 10.1.0.80:80,"
+                + " and this reply comes from 10.2.0.9:80");
     Decision last = trace.reply().get(2).decisions().get(0);
     assertThat(last.ruling()).isEqualTo(Ruling.REPLY_DISCARDED);
     assertThat(trace.deliveredTo()).hasToString("server 10.2.0.9:80");

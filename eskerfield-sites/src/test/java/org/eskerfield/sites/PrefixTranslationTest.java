@@ -114,7 +114,7 @@ class PrefixTranslationTest {
     Site site = stateless();
     Trace there = Tracer.of(site).trace(ask(site, "clerk", "2001:db8:1:d551::80", "https"));
     assertThat(told(there)).isEqualTo("unanswered as 2001:db8:1:d550::1234");
-    assertThat(there.reason()).contains("takes only packets arriving on uplink");
+    assertThat(there.reason()).contains("matches only packets arriving on uplink");
     Trace by = Tracer.of(site).trace(ask(site, "booking", "2001:db8:1:d550::1234", "https"));
     assertThat(told(by)).isEqualTo("dropped");
   }

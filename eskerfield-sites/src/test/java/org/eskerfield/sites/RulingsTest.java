@@ -106,7 +106,7 @@ class RulingsTest {
             INBOUND,
             "answered",
             Ruling.REPLY_ACCEPTED,
-            "'ramp controller' leads there, access rule 'the contractor works on the ramp' lets it in"),
+            "'ramp controller' leads there, access rule 'the contractor works on the ramp' accepts it"),
         row("kiosk ramp 502/tcp", "answered", Ruling.REPLY_ACCEPTED, "ramp 10.77.4.9:502 answers"),
         row(
             "kiosk hydrographic 8883/tcp",
@@ -197,12 +197,12 @@ class RulingsTest {
             "kiosk 10.77.4.77 22/tcp",
             "unroutable",
             Ruling.NOBODY_THERE,
-            "nobody on network pier has 10.77.4.77"),
+            "no host on network pier has 10.77.4.77"),
         row(
             "kiosk 192.0.2.200 ping",
             "unroutable",
             Ruling.NOT_FOR_HOST,
-            "192.0.2.200 is not its address, and a host passes nothing on",
+            "192.0.2.200 is not its address, and a host forwards nothing",
             "at: 10.77.4.20, assigned",
             "at: 10.77.4.20, gateway: 10.77.4.9, assigned"),
         row(
@@ -250,7 +250,7 @@ class RulingsTest {
             "stranger 198.51.100.150 80/tcp",
             "unroutable",
             Ruling.NOBODY_THERE,
-            "nobody on network carrier-link has 198.51.100.150"),
+            "no host on network carrier-link has 198.51.100.150"),
 
         // The carrier's own router is its own way out.
         row(
@@ -305,14 +305,14 @@ class RulingsTest {
             "stranger 198.51.100.141 1503/tcp",
             "dropped",
             Ruling.DESTINATION_UNMATCHED,
-            "destination rule 'ramp controller' takes only packets for 1502/tcp, and this is 1503/tcp",
+            "destination rule 'ramp controller' matches only packets for 1502/tcp, and this is 1503/tcp",
             "at: uplink 1502/tcp",
             "at: 198.51.100.141 1502/tcp"),
         row(
             "kiosk 198.51.100.141 1502/tcp",
             "dropped",
             Ruling.DESTINATION_UNMATCHED,
-            "takes only packets arriving on uplink, and this arrives on pier",
+            "matches only packets arriving on uplink, and this arrives on pier",
             "at: uplink 1502/tcp",
             "at: 198.51.100.141 1502/tcp"),
 
@@ -331,7 +331,7 @@ class RulingsTest {
             "stranger 198.51.100.140 443/tcp",
             "dropped",
             Ruling.DEVICE_NOT_ADMITTED,
-            "neither a translation rule nor an own service takes 443/tcp"),
+            "neither a translation rule nor a service of its own matches 443/tcp"),
         row(
             "kiosk skerry 443/tcp",
             "refused",
@@ -371,14 +371,14 @@ class RulingsTest {
             "kiosk skerry 443/tcp",
             "dropped",
             Ruling.DEVICE_NOT_ADMITTED,
-            "nor an own service takes 443/tcp",
+            "nor a service of its own matches 443/tcp",
             "    access:",
             "    access:\n      own: { " + TO_DEVICE + ", otherwise: accept }"),
         row(
             "kiosk skerry ssh",
             "answered",
             Ruling.REPLY_ACCEPTED,
-            "access rule 'manage' lets it in",
+            "access rule 'manage' accepts it",
             "    access:",
             "    access:\n      own: { "
                 + TO_DEVICE
@@ -405,14 +405,14 @@ class RulingsTest {
             OUTBOUND,
             "unroutable",
             Ruling.ROUTE_DOWN,
-            "the way to 192.0.2.200 leads over interface uplink, which is off",
+            "the route to 192.0.2.200 leaves by interface uplink, which is off",
             "now: 198.51.100.140",
             "now: 198.51.100.140, state: off"),
         row(
             OUTBOUND,
             "unroutable",
             Ruling.ROUTE_DISCARDS,
-            "throws it away, as its route to 192.0.2.0/24 says",
+            "discards it, by its route to 192.0.2.0/24 says",
             "      - { to: any, via",
             "      - { to: 192.0.2.0/24, discard: true }\n      - { to: any, via"),
         row(
@@ -436,7 +436,7 @@ class RulingsTest {
             INBOUND,
             "answered",
             Ruling.REPLY_ACCEPTED,
-            "destination rule 'ramp controller' leads there and lets it in",
+            "destination rule 'ramp controller' leads there and admits it",
             "becomes: ramp 502",
             ADMIT + "contractor",
             "from: contractor\n            to",
@@ -497,14 +497,14 @@ class RulingsTest {
             INBOUND,
             "dropped",
             Ruling.DROPPED_BY_STANCE,
-            "no list guards the way from internet to pier, and its stance there is drop",
+            "no list guards traffic from internet to pier, and the stance for it is drop",
             "guards: { arriving: uplink }",
             "guards: { leaving: uplink, arriving: uplink }"),
         row(
             OUTBOUND,
             "refused",
             Ruling.REJECTED_BY_STANCE,
-            "its stance there is reject",
+            "the stance for it is reject",
             OPEN,
             "stance: reject"),
         row(
@@ -545,7 +545,7 @@ class RulingsTest {
             "stranger 198.51.100.141 502/tcp",
             "answered",
             Ruling.REPLY_ACCEPTED,
-            "ramp 10.77.4.9:502 answers: static rule 'a' leads there and lets it in",
+            "ramp 10.77.4.9:502 answers: static rule 'a' leads there and admits it",
             "static: a, facing: uplink, external: 198.51.100.141, internal: ramp, admit: any"),
         above(
             "ramp hydrographic 8883/tcp",
@@ -584,7 +584,7 @@ class RulingsTest {
             "stranger 198.51.100.151 8010/tcp",
             "dropped",
             Ruling.DESTINATION_UNMATCHED,
-            "static rule 'a' takes only packets for 8000-8009/tcp",
+            "static rule 'a' matches only packets for 8000-8009/tcp",
             "static: a, facing: uplink, external: 198.51.100.151 8000-8009/tcp, internal: ramp 9000-9009, admit: any"),
         above(
             "kiosk hydrographic 8883/tcp",
@@ -647,13 +647,13 @@ class RulingsTest {
             "kiosk 198.51.100.141 502/tcp",
             "unanswered",
             Ruling.REPLY_DISCARDED,
-            "kiosk discards it: it spoke to 198.51.100.141:502, and this comes from 10.77.4.9:502",
+            "kiosk discards it: it sent to 198.51.100.141:502, and this reply comes from 10.77.4.9:502",
             HAIRPINNED + "hairpin: { from: pier, source: kept }"),
         above(
             "kiosk 198.51.100.141 502/tcp",
             "dropped",
             Ruling.DESTINATION_UNMATCHED,
-            "takes only packets arriving on uplink",
+            "matches only packets arriving on uplink",
             HAIRPINNED + "note: none"),
         above(
             "kiosk 198.51.100.142 502/tcp",

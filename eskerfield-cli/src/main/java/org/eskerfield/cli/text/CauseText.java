@@ -29,7 +29,7 @@ public final class CauseText {
       line(
           out,
           indent.length(),
-          "More may stand in the way: that cannot be told before this is changed.");
+          "There may be further causes, which show only once this one is corrected.");
     } else if (number > 1) {
       line(out, indent.length(), "With these " + number + " changes it is answered (tried).");
     } else {

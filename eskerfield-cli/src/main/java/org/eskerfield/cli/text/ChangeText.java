@@ -41,31 +41,31 @@ public final class ChangeText {
       }
     }
     for (String text : change.tidied()) {
-      out.append("  ").append(Style.wrapped("also goes: " + text, 4, 2)).append('\n');
+      out.append("  ").append(Style.wrapped("also removed: " + text, 4, 2)).append('\n');
     }
     out.append(inPlainLanguage(change));
-    out.append('\n').append(style.strong("The patch")).append('\n');
+    out.append('\n').append(style.strong("Patch")).append('\n');
     String patch = change.changed().patch();
     out.append(patch.isEmpty() ? "  none\n" : FindingText.patch(patch, "  ", style));
-    out.append('\n').append(style.strong("What the check says of the result")).append('\n');
+    out.append('\n').append(style.strong("Findings")).append('\n');
     findings(out, "new", change.effect().appeared());
     findings(out, "gone", change.effect().resolved());
     if (change.effect().appeared().isEmpty()) {
-      out.append("  ").append(style.good("nothing new")).append('\n');
+      out.append("  ").append(style.good("no new findings")).append('\n');
     }
     Site site = change.changed().file().site();
-    out.append('\n').append(style.strong("What changes for packets")).append('\n');
+    out.append('\n').append(style.strong("Packets affected")).append('\n');
     String effects = EffectText.of(change.effect().noticed(), site, 2, MOST_LINES, style);
-    out.append(effects.isEmpty() ? "  no packet ends otherwise\n" : effects);
+    out.append(effects.isEmpty() ? "  none\n" : effects);
     if (!change.besides().isEmpty()) {
-      out.append('\n').append(style.bad("Of that, what was not asked for")).append('\n');
+      out.append('\n').append(style.bad("Affected, but not asked for")).append('\n');
       out.append(EffectText.of(change.besides(), site, 2, MOST_LINES, style));
     }
-    out.append('\n').append(style.strong("What is proved")).append('\n');
+    out.append('\n').append(style.strong("Proofs")).append('\n');
     change.proofs().forEach(each -> proof(out, each));
     change.management().forEach(each -> proof(out, each));
     for (Verdict verdict : change.broken()) {
-      out.append("  ").append(style.bad("✗ ")).append("an expectation does not hold any more: ");
+      out.append("  ").append(style.bad("✗ ")).append("an expectation no longer holds: ");
       out.append(Style.wrapped(verdict.expectation().text(), 6, 45)).append('\n');
     }
     int held = change.changed().file().expectations().size() - change.broken().size();
@@ -73,7 +73,7 @@ public final class ChangeText {
       out.append("  ").append(style.good("✓ "));
       boolean some = change.tidied().stream().anyMatch(text -> text.startsWith("expectation: "));
       out.append("every ").append(some ? "other " : "");
-      out.append("expectation that held before still does\n");
+      out.append("expectation that held before still holds\n");
     }
     return out.toString();
   }
@@ -133,7 +133,7 @@ public final class ChangeText {
         }
       }
     }
-    return out.length() == 0 ? "" : "\n" + style.strong("In plain language") + "\n" + out;
+    return out.length() == 0 ? "" : "\n" + style.strong("New rules in words") + "\n" + out;
   }
 
   private static void add(

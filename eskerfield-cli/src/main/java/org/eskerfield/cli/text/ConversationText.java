@@ -105,7 +105,7 @@ public final class ConversationText {
         trace == null
             ? attempt.probe() + " to " + attempt.to()
             : conversation.segments().get(0).legs().get(0).decisions().get(0).before().toString();
-    field("asked", attempt.sender().name() + ", " + sent);
+    field("first packet", attempt.sender().name() + ", " + sent);
     Lookup lookup = conversation.lookup();
     if (lookup != null) {
       field("name", lookup.reason());
@@ -121,7 +121,7 @@ public final class ConversationText {
       field("seen as", trace.seenAs().toString());
     }
     if (!conversation.segments().isEmpty()) {
-      field("story", attempt.talk() + ": " + story());
+      field("packets", attempt.talk() + ": " + story());
     }
     if (conversation.transfer() != null) {
       String heard = conversation.transfer().heard();
@@ -137,7 +137,7 @@ public final class ConversationText {
                       : ", heard as '" + heard + "'"));
     }
     if (!conversation.notThere().isEmpty()) {
-      field("not met", String.join(", ", conversation.notThere()));
+      field("not passed", String.join(", ", conversation.notThere()));
     }
     for (String hint : conversation.hints()) {
       field("mind", hint);

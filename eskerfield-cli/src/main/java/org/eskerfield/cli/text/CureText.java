@@ -19,14 +19,14 @@ public final class CureText {
     StringBuilder out = new StringBuilder();
     Obstacle left = change.left();
     if (left != null && change.steps().isEmpty() && !left.cure().facts().isEmpty()) {
-      out.append(style.strong("What would let it through, though no edit of the file does"));
+      out.append(style.strong("Change that lets it through, outside this file"));
       out.append('\n').append("  ").append(Style.wrapped(left.cure().summary(), 2, 2)).append('\n');
       others(out, change, style);
       return out.toString();
     }
-    out.append(style.bad("no edit of the file is known that lets it through")).append('\n');
+    out.append(style.bad("no change of the file is known that lets it through")).append('\n');
     for (String step : change.steps()) {
-      out.append("  ").append(Style.wrapped("this would help so far: " + step, 2, 2)).append('\n');
+      out.append("  ").append(Style.wrapped("a first step: " + step, 2, 2)).append('\n');
     }
     if (left != null) {
       String then = "then: " + left.title() + "; " + left.cure().summary();
@@ -37,14 +37,14 @@ public final class CureText {
 
   private static void others(StringBuilder out, SmallestChange change, Style style) {
     for (String other : change.others()) {
-      out.append(style.strong("Another way")).append(": ");
+      out.append(style.strong("Alternative")).append(": ");
       out.append(Style.wrapped(other, 2, 13)).append('\n');
     }
   }
 
   private static String known(SmallestChange change, Style style) {
     StringBuilder out = new StringBuilder();
-    out.append(style.strong("What would let it through")).append('\n');
+    out.append(style.strong("Change that lets it through")).append('\n');
     for (String step : change.steps()) {
       out.append("  ").append(Style.wrapped(step, 2, 2)).append('\n');
     }
@@ -52,7 +52,7 @@ public final class CureText {
     out.append("  ").append(style.good("with that")).append(": ");
     out.append(Style.wrapped(change.after().conversation().reason(), 2, 13)).append("\n\n");
     if (change.effect() != null) {
-      out.append(style.strong("What changes by that")).append(", this packet included\n");
+      out.append(style.strong("Packets affected")).append(", this packet included\n");
       out.append(EffectText.of(change.effect(), change.site(), 2, MOST_LINES, style));
       for (Finding each : change.effect().appeared()) {
         String text = "new " + each.severity() + ": " + each.message() + " (" + each.code() + ")";
@@ -61,7 +61,7 @@ public final class CureText {
     }
     others(out, change, style);
     if (!change.isClean()) {
-      out.append(style.bad("Not clean")).append(": look at what it takes away or brings.\n");
+      out.append(style.bad("Not clean")).append(": see what it takes away and what it adds.\n");
     }
     return out.toString();
   }

@@ -61,7 +61,7 @@ public final class EffectText {
     for (Transfers.Change each : effect.transfers().changes()) {
       String text =
           each.connection() + ": " + each.before().outcome() + ", now " + each.after().outcome();
-      out.append(start).append("goes on otherwise: ");
+      out.append(start).append("continues otherwise: ");
       out.append(Style.wrapped(text, indent + 2, indent + 19)).append('\n');
     }
     for (MovedEnds.Change each : effect.moved().changes()) {
@@ -75,7 +75,7 @@ public final class EffectText {
     }
     for (Comparison.ExpectationChange each : effect.expectations()) {
       if (each.held() != each.holds()) {
-        String what = each.holds() ? "holds now" : "does not hold any more";
+        String what = each.holds() ? "holds now" : "no longer holds";
         out.append(start).append(each.holds() ? style.good(what) : style.bad(what));
         out.append(": ");
         out.append(

@@ -52,7 +52,7 @@ public final class FindingText {
     }
     List<Finding> accepted = findings.stream().filter(f -> f.accepted() != null).toList();
     if (!accepted.isEmpty()) {
-      out.append(style.strong("Accepted by the file")).append("\n\n");
+      out.append(style.strong("Accepted in the file")).append("\n\n");
       for (Finding finding : accepted) {
         out.append("  ").append(style.place(finding.place().toString())).append("  ");
         out.append(style.faint(finding.code().toString())).append('\n');
@@ -67,10 +67,10 @@ public final class FindingText {
   private String heading(Severity severity, int number) {
     String text =
         switch (severity) {
-          case ERROR -> "First: what does not work (" + counted(number, "error") + ")";
+          case ERROR -> "Errors: what does not work (" + counted(number, "error") + ")";
           case WARNING ->
-              "Then: what is probably not meant, or risky (" + counted(number, "warning") + ")";
-          case ADVICE -> "At leisure: what could be tidier (" + number + " of advice)";
+              "Warnings: what is probably not meant, or risky (" + counted(number, "warning") + ")";
+          case ADVICE -> "Advice: what could be tidier (" + number + " of advice)";
         };
     return severity == Severity.ADVICE ? style.strong(text) : style.bad(text);
   }
@@ -127,7 +127,7 @@ public final class FindingText {
     labelled(out, label, cure.summary());
     out.append(patch(cure.cured().patch(), " ".repeat(INDENT), style));
     String clean = cure.isClean() ? "" : style.bad(", not clean");
-    line(out, style.faint("what changes by that") + clean);
+    line(out, style.faint("packets affected") + clean);
     Site site = cure.cured().file().site();
     out.append(EffectText.of(cure.effect(), site, INDENT + 2, MOST_LINES, style));
   }

@@ -56,8 +56,8 @@ abstract class ChangeVerb extends Verb {
     spec.addOption(
         flag(
             "--even-so",
-            "Write it although it is not safe: new findings, broken expectations, packets that nobody"
-                + " asked about."));
+            "Write it even if it is not safe: new findings, broken expectations, packets that nobody"
+                + " asked for."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema offer'."));
   }
 
@@ -90,13 +90,13 @@ abstract class ChangeVerb extends Verb {
           .err()
           .println(style.bad("refused: ") + Style.wrapped(String.valueOf(e.getMessage()), 2, 9));
       terminal.err().println("  " + Style.wrapped(e.remedy(), 2, 2));
-      terminal.err().println("  nothing is changed");
+      terminal.err().println("  nothing was changed");
       return NO;
     }
     PlannedChange change = change(path, name, file, plan);
     if (change == null) {
       throw wrong(
-          call, "the change cannot be written into this file as it stands; nothing is changed");
+          call, "the change cannot be written into this file as it is; nothing was changed");
     }
     if (!json) {
       terminal.out().print(new ChangeText(style).of(plan, change));
@@ -132,9 +132,9 @@ abstract class ChangeVerb extends Verb {
             .out()
             .println(
                 dry
-                    ? "nothing is written (--dry-run)"
-                    : terminal.style().bad("not safe, so nothing is written")
-                        + "; --even-so writes it all the same");
+                    ? "nothing was written (--dry-run)"
+                    : terminal.style().bad("not safe, so nothing was written")
+                        + "; --even-so writes it anyway");
       }
       return false;
     }
@@ -143,7 +143,7 @@ abstract class ChangeVerb extends Verb {
     }
     String answer = json ? null : terminal.ask("Write it?", "no");
     if (answer == null && !json) {
-      terminal.out().println("nothing is written; --yes writes it");
+      terminal.out().println("nothing was written; --yes writes it");
     } else if (answer != null && !isYes(answer)) {
       terminal.out().println("nothing is written");
     }

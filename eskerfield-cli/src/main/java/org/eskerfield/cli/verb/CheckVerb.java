@@ -36,7 +36,9 @@ public final class CheckVerb extends Verb {
   private static final int MOST_LINES = 12;
 
   public CheckVerb() {
-    super("check", "Says what is wrong, risky or useless in a site file, and how to mend it.");
+    super(
+        "check",
+        "Finds mistakes, risks and leftovers in a site file, and shows how to correct them.");
   }
 
   @Override
@@ -61,11 +63,11 @@ public final class CheckVerb extends Verb {
             .fallbackValue(EVERY)
             .description("Show the cures as patches of the file; or that of one finding only.")
             .build());
-    spec.addOption(flag("--write", "With --cure CODE@LINE: carry the cure out in the file."));
+    spec.addOption(flag("--write", "With --cure CODE@LINE: apply the cure to the file."));
     spec.addOption(
         flag(
             "--even-so",
-            "With --write: carry it out although something that worked stops, or an expectation"
+            "With --write: apply it even if something that worked stops, or an expectation"
                 + " breaks."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema check'."));
     spec.addOption(flag("--sarif", "Answer as SARIF 2.1.0, for code hosts."));
@@ -82,7 +84,7 @@ public final class CheckVerb extends Verb {
     boolean json = call.hasMatchedOption("--json");
     boolean sarif = call.hasMatchedOption("--sarif");
     if (json && sarif) {
-      throw wrong(call, "--json and --sarif are two answers: choose one");
+      throw wrong(call, "--json and --sarif are two formats: choose one");
     }
     SiteFile file;
     try {
@@ -152,7 +154,7 @@ public final class CheckVerb extends Verb {
     }
     if (!cure.contains("@")) {
       throw wrong(
-          call, "--cure: '" + cure + "' names no finding; write CODE@LINE, as the check does");
+          call, "--cure: '" + cure + "' is not a finding; write CODE@LINE, as 'check' prints it");
     }
     return cure;
   }
@@ -224,7 +226,7 @@ public final class CheckVerb extends Verb {
           call,
           "--write: "
               + handle
-              + " has no cure that can be carried out: "
+              + " has no cure that can be applied: "
               + chosen.get(0).cure().summary());
     }
     JudgedCure cured = cures.get(0);
@@ -232,7 +234,7 @@ public final class CheckVerb extends Verb {
     boolean writes = cured.isClean() || call.hasMatchedOption("--even-so");
     String written = writes ? written(call, cured.cured(), name) : "";
     terminal.out().print(FindingText.patch(cured.cured().patch(), "", style));
-    terminal.out().println("what changes by that");
+    terminal.out().println("packets affected");
     terminal
         .out()
         .print(EffectText.of(cured.effect(), cured.cured().file().site(), 2, MOST_LINES, style));
@@ -241,8 +243,7 @@ public final class CheckVerb extends Verb {
         .println(
             writes
                 ? style.good(written)
-                : style.bad("not clean, so nothing is written")
-                    + "; --even-so writes it all the same");
+                : style.bad("not clean, so nothing was written") + "; --even-so writes it anyway");
     return writes ? FINE : NO;
   }
 }

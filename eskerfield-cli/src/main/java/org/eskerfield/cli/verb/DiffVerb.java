@@ -44,7 +44,7 @@ public final class DiffVerb extends Verb {
   private static final int MOST_NAMED = 8;
 
   public DiffVerb() {
-    super("diff", "Tells what a change of a site file means, for every packet.");
+    super("diff", "Compares two site files: what the change means for every packet.");
   }
 
   @Override
@@ -60,7 +60,8 @@ public final class DiffVerb extends Verb {
               .description("A site file, or one of a git revision: HEAD~1:site.yaml.")
               .build());
     }
-    spec.addOption(flag("--traces", "Show both ways of every sample, decision by decision."));
+    spec.addOption(
+        flag("--traces", "Show the path of every sample in both files, decision by decision."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema diff'."));
     spec.usageMessage()
         .footer(
@@ -108,20 +109,20 @@ public final class DiffVerb extends Verb {
 
   private static String text(Comparison comparison, Site site, boolean traces, Style style) {
     StringBuilder out = new StringBuilder();
-    out.append(style.strong("What the files say differently")).append('\n');
+    out.append(style.strong("Differences between the files")).append('\n');
     for (Difference each : comparison.differences()) {
       difference(out, each, style);
     }
-    none(out, comparison.differences(), "nothing but layout and comments");
+    none(out, comparison.differences(), "none but layout and comments");
     moved(out, comparison.moved(), style);
-    out.append('\n').append(style.strong("Packets whose fate changes")).append('\n');
+    out.append('\n').append(style.strong("Packets that end otherwise")).append('\n');
     List<ChangedFate> changes = comparison.changedFates().changes();
     for (int i = 0; i < changes.size(); i++) {
       out.append(i == 0 ? "" : "\n");
       change(out, i + 1, changes.get(i), site, traces, style);
     }
     if (comparison.changedFates().complete()) {
-      none(out, changes, "none: of all first packets, each ends as before, by the same rules");
+      none(out, changes, "none: each first packet ends as before, by the same rules");
     }
     for (String each : comparison.changedFates().uncovered()) {
       out.append("  ").append(style.bad("not compared")).append(": ");
@@ -138,7 +139,7 @@ public final class DiffVerb extends Verb {
     }
     transfers(out, comparison.transfers(), style);
     names(out, comparison.names(), style);
-    out.append('\n').append(style.strong("Expectations whose outcome changes")).append('\n');
+    out.append('\n').append(style.strong("Expectations")).append('\n');
     for (Comparison.ExpectationChange each : comparison.expectations()) {
       String text =
           each.expectation().text() + ": " + ends(each.before()) + ", now " + ends(each.after());
@@ -164,7 +165,7 @@ public final class DiffVerb extends Verb {
     if (names.isEmpty()) {
       return;
     }
-    out.append('\n').append(style.strong("Names that hosts resolve otherwise")).append('\n');
+    out.append('\n').append(style.strong("Names that resolve otherwise")).append('\n');
     for (NameChange each : names) {
       String who =
           each.hosts().size() <= MOST_NAMED
@@ -183,7 +184,7 @@ public final class DiffVerb extends Verb {
     if (transfers.tried() == 0) {
       return;
     }
-    out.append('\n').append(style.strong("Connections that go on otherwise")).append('\n');
+    out.append('\n').append(style.strong("Connections that continue otherwise")).append('\n');
     for (Transfers.Change each : transfers.changes()) {
       String text =
           each.connection()
@@ -194,7 +195,10 @@ public final class DiffVerb extends Verb {
       out.append("  ").append(Style.wrapped(text, 2, 4)).append('\n');
     }
     String tried = transfers.tried() == 1 ? "1 connection" : transfers.tried() + " connections";
-    none(out, transfers.changes(), "none of " + tried + " across the networks, led on both");
+    none(
+        out,
+        transfers.changes(),
+        "none of " + tried + " between networks that were traced on both sites");
   }
 
   /** Who has another address sends other packets: what becomes of his connections. */
@@ -203,7 +207,7 @@ public final class DiffVerb extends Verb {
       return;
     }
     out.append('\n')
-        .append(style.strong("Connections of those whose address changes"))
+        .append(style.strong("Connections of hosts and devices with new addresses"))
         .append('\n');
     for (MovedEnds.Change each : moved.changes()) {
       boolean answered = each.after().outcome() == Outcome.ANSWERED;

@@ -24,7 +24,7 @@ public final class DrawVerb extends Verb {
   private static final double LARGEST = 8;
 
   public DrawVerb() {
-    super("draw", "Draws the map of a site, or the way of a conversation through it.");
+    super("draw", "Draws the map of a site, or the path of a conversation through it.");
   }
 
   @Override

@@ -142,7 +142,7 @@ public final class ExplainVerb extends Verb {
       chosen += call.hasMatchedOption(option) ? 1 : 0;
     }
     if (chosen > 1) {
-      throw wrong(call, "--markdown, --csv, --template and --json are several answers: choose one");
+      throw wrong(call, "--markdown, --csv, --template and --json are several formats: choose one");
     }
     if (call.hasMatchedOption("--markdown")) {
       return PolicyTemplate.Shipped.WORKSHEET.text();
@@ -270,7 +270,7 @@ public final class ExplainVerb extends Verb {
         out.append("  ");
         out.append(
             Style.wrapped(
-                "No packet of the site comes to be decided by it; 'eskerfield check' may say why.",
+                "No packet that the site can send is decided by it; 'eskerfield check' may say why.",
                 2,
                 2));
         out.append('\n');
@@ -292,7 +292,7 @@ public final class ExplainVerb extends Verb {
   private static String earlier(RuleDetail detail, Style style) {
     StringBuilder out = new StringBuilder("\n  ").append(style.strong("Before it")).append('\n');
     for (RuleDetail.Earlier each : detail.before()) {
-      String all = each.all() ? "takes all of its packets, so that it never acts" : "takes some";
+      String all = each.all() ? "matches all of its packets, so it never acts" : "matches some";
       out.append("  ");
       out.append(
           style.placed(
@@ -303,7 +303,7 @@ public final class ExplainVerb extends Verb {
       out.append('\n');
     }
     return detail.before().isEmpty()
-        ? out.append("  no rule takes any of its packets away\n").toString()
+        ? out.append("  no earlier rule matches any of its packets\n").toString()
         : out.toString();
   }
 
@@ -311,7 +311,10 @@ public final class ExplainVerb extends Verb {
     StringBuilder out = new StringBuilder();
     for (Decision decision : detail.letBy()) {
       Placed by = decision.by();
-      out.append(out.length() == 0 ? "\n  " + style.strong("What lets the example on") + "\n" : "");
+      out.append(
+          out.length() == 0
+              ? "\n  " + style.strong("Rules that let the example through") + "\n"
+              : "");
       out.append("  ");
       out.append(style.placed(decision.text(), by == null ? null : by.place().toString(), 2, 2));
       out.append('\n');

@@ -10,7 +10,7 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield help}. */
 public final class HelpVerb extends Verb {
   public HelpVerb() {
-    super("help", "Tells what a verb does, or what verbs there are.");
+    super("help", "Shows the help of a verb, or lists the verbs.");
   }
 
   @Override

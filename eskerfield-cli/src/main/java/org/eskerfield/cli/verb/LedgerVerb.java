@@ -41,13 +41,13 @@ public final class LedgerVerb extends Verb {
   public LedgerVerb() {
     super(
         "ledger",
-        "Lists interfaces, routes and external addresses with who has each, and what is free.");
+        "Lists interfaces, routes and external addresses: what uses each, and what is free.");
   }
 
   @Override
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
-    spec.addOption(option("--ports", "ADDRESS", "Who has which ports of one address."));
+    spec.addOption(option("--ports", "ADDRESS", "What uses each port of one address."));
     spec.addOption(option("--network", "NAME", "The blocks of one network, also an inner one."));
     spec.addOption(
         option("--uses", "NAME", "Where a host, network, zone, group, service … is used."));
@@ -205,7 +205,7 @@ public final class LedgerVerb extends Verb {
                 ? "route to "
                     + route.to()
                     + (route.leaving() == null
-                        ? ": thrown away"
+                        ? ": discarded"
                         : " via " + route.via() + ", leaves by " + route.leaving().name())
                 : "connected, leaves by " + ((Interface) by).name();
     String where = by == null ? "" : "  " + style.place(by.place().toString());
@@ -255,7 +255,7 @@ public final class LedgerVerb extends Verb {
     List<Holding> before = Contest.before(holding, contests);
     return before.isEmpty()
         ? ""
-        : "; gets nothing from outside: before it comes " + before.get(0).who();
+        : "; receives nothing from outside, since it comes after " + before.get(0).who();
   }
 
   private static String ports(Holding holding) {
@@ -267,7 +267,7 @@ public final class LedgerVerb extends Verb {
   private static String ports(
       Address address, List<Holding> holders, List<Contest> contests, Style style) {
     if (holders.isEmpty()) {
-      return "Nobody in this file has " + address + ".\n";
+      return "Nothing in this file has " + address + ".\n";
     }
     StringBuilder out = new StringBuilder(style.strong(address.toString())).append('\n');
     TableText table = new TableText("ports", "who", "where");

@@ -99,11 +99,7 @@ public final class NewVerb extends Verb {
   private static NewSite answers(Interview interview, ParseResult call, Path path) {
     String file = String.valueOf(path.getFileName());
     String title = call.matchedOptionValue("--site", file.replaceAll("(\\.site)?\\.ya?ml$", ""));
-    String zone = call.matchedOptionValue("--time-zone", "UTC");
-    if (!ZoneId.getAvailableZoneIds().contains(zone)) {
-      List<String> ids = List.copyOf(ZoneId.getAvailableZoneIds());
-      throw wrong(call, "--time-zone: there is no time zone '" + zone + "'" + meant(zone, ids));
-    }
+    String zone = timeZone(call);
     String device = call.matchedOptionValue("--device", "edge");
     Prefix link =
         interview.one(
@@ -135,6 +131,22 @@ public final class NewVerb extends Verb {
     List<NewSite.NewHost> hosts = new ArrayList<>();
     Supplier<NewSite> site =
         () -> new NewSite(title, zone, device, link, carrier, own, assigned, zones, hosts);
+    zones(interview, zones, site);
+    hosts(interview, hosts, site);
+    return site.get();
+  }
+
+  private static String timeZone(ParseResult call) {
+    String zone = call.matchedOptionValue("--time-zone", "UTC");
+    List<String> ids = List.copyOf(ZoneId.getAvailableZoneIds());
+    if (!ids.contains(zone)) {
+      throw wrong(call, "--time-zone: there is no time zone '" + zone + "'" + meant(zone, ids));
+    }
+    return zone;
+  }
+
+  private static void zones(
+      Interview interview, Map<String, Prefix> zones, Supplier<NewSite> site) {
     interview.several(
         "--zone",
         "An inner zone, as in shop=10.1.0.0/24",
@@ -156,6 +168,10 @@ public final class NewVerb extends Verb {
       throw interview.unfinished(
           "--zone: name at least one inner zone, as in --zone shop=10.1.0.0/24");
     }
+  }
+
+  private static void hosts(
+      Interview interview, List<NewSite.NewHost> hosts, Supplier<NewSite> site) {
     interview.several(
         "--host",
         "A host with its services, as in till=10.1.0.7,https",
@@ -171,7 +187,6 @@ public final class NewVerb extends Verb {
           readable(site.get(), () -> hosts.remove(hosts.size() - 1));
           return name;
         });
-    return site.get();
   }
 
   private static <T> T fitting(T read, Function<T, @Nullable String> problem)

@@ -46,7 +46,9 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield replay}. */
 public final class ReplayVerb extends Verb {
   public ReplayVerb() {
-    super("replay", "Sends a list of flows through the site over time, and shows what they leave.");
+    super(
+        "replay",
+        "Sends a list of flows through the site over time, and shows sessions, bindings and counts.");
   }
 
   @Override
@@ -220,7 +222,7 @@ public final class ReplayVerb extends Verb {
       int equals = change.indexOf('=');
       if (equals < 0) {
         throw wrong(
-            call, "--change: '" + change + "' names no file; write --change 5m=changed.site.yaml");
+            call, "--change: '" + change + "' is not a file; write --change 5m=changed.site.yaml");
       }
       Duration at = time(call, "--change", change.substring(0, equals));
       if (at != null) {
@@ -248,7 +250,7 @@ public final class ReplayVerb extends Verb {
     String name = equals < 0 ? "" : text.substring(equals + 1);
     Duration at = time(call, option, equals < 0 ? text : text.substring(0, equals));
     if (at == null || (restarts && name.isEmpty())) {
-      throw wrong(call, option + ": '" + text + "' names no device; write --restart 5m=skerry");
+      throw wrong(call, option + ": '" + text + "' is not a device; write --restart 5m=skerry");
     }
     try {
       return new TrafficReader.Incident(at, kind, TrafficReader.incident(site, restarts, name));

@@ -20,7 +20,9 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield subnet}. */
 public final class SubnetVerb extends Verb {
   public SubnetVerb() {
-    super("subnet", "Works out blocks of addresses: ends, usable addresses, masks, halves.");
+    super(
+        "subnet",
+        "Calculates address blocks: first and last address, usable addresses, masks, halves.");
   }
 
   @Override

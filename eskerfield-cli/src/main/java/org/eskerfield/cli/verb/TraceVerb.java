@@ -37,7 +37,9 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield trace}. */
 public final class TraceVerb extends Verb {
   public TraceVerb() {
-    super("trace", "Follows a conversation through the site, there and back, and says why.");
+    super(
+        "trace",
+        "Follows a conversation through the site, there and back, and gives the reason for its fate.");
   }
 
   @Override
@@ -99,7 +101,7 @@ public final class TraceVerb extends Verb {
             .paramLabel("BYTES")
             .type(Integer.class)
             .description(
-                "How large the packet is, with its IP header; for TCP each full segment of the"
+                "Size of the packet in bytes, with its IP header; for TCP each full segment of the"
                     + " connection.")
             .build());
     spec.addOption(

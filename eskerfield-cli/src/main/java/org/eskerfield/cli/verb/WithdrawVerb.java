@@ -23,7 +23,7 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield withdraw}. */
 public final class WithdrawVerb extends ChangeVerb {
   public WithdrawVerb() {
-    super("withdraw", "Takes an offer away again, and leaves nothing unused behind.");
+    super("withdraw", "Removes an offer, and leaves nothing unused behind.");
   }
 
   @Override

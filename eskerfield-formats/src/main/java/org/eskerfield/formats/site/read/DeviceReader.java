@@ -124,11 +124,8 @@ final class DeviceReader {
             "take 'now' away, or write at: " + BY_CARRIER);
       }
       List<Node.Scalar> texts = own.texts(byCarrier ? "now" : "at");
-      if (!byCarrier && isHandedOut(own.scalar("at"))) {
-        problems.add(
-            own.place("at"),
-            "'" + own.text("at") + "' is not an address",
-            "write at: " + BY_CARRIER + ", and now: the address of " + who + " at the moment");
+      String instead = "at: " + BY_CARRIER + ", and now: the address of " + who;
+      if (isHandedOut(own, problems, instead)) {
         interfacesComplete = false;
         continue;
       }
@@ -168,9 +165,17 @@ final class DeviceReader {
     }
   }
 
-  /** Whether somebody means an address that a server or the carrier hands out. */
-  static boolean isHandedOut(Node.@Nullable Scalar at) {
-    return at != null && HANDED_OUT.contains(at.text().toLowerCase(Locale.ROOT));
+  /**
+   * Reports an address that a server or the carrier hands out, where the address itself belongs.
+   */
+  static boolean isHandedOut(Fields fields, Problems problems, String instead) {
+    Node.Scalar at = fields.scalar("at");
+    if (at == null || !HANDED_OUT.contains(at.text().toLowerCase(Locale.ROOT))) {
+      return false;
+    }
+    String message = "'" + at.text() + "' is not an address";
+    problems.add(at, message, "write " + instead + " at the moment");
+    return true;
   }
 
   /** The addresses with the link-local ones last: others are what the device is known by. */

@@ -35,11 +35,8 @@ final class HostReader {
     List<Node.Scalar> on = fields.texts("on");
     boolean outside = on.stream().anyMatch(each -> each.text().equals(Site.INTERNET));
     List<Network> ownNetworks = outside ? outsideOnly(on, who) : networks(on);
-    if (DeviceReader.isHandedOut(fields.scalar("at"))) {
-      problems.add(
-          fields.place("at"),
-          "'" + fields.text("at") + "' is not an address",
-          "write the address of " + who + " at the moment, and assigned: leased (or reserved)");
+    if (DeviceReader.isHandedOut(
+        fields, problems, "assigned: leased (or reserved), and at: the address of " + who)) {
       return;
     }
     List<Address> addresses = terms.literals(fields.texts("at"));
@@ -51,16 +48,7 @@ final class HostReader {
         ownPrefixes.add(prefix);
       }
     }
-    List<Address> gateways = terms.literals(fields.texts("gateway"));
-    for (Node.Scalar text : fields.texts("gateway")) {
-      if (!ownNetworks.isEmpty()) {
-        Address address = SiteReader.readable(text);
-        if (address == null
-            || ownNetworks.stream().noneMatch(each -> Neighbours.isOn(each, address))) {
-          checkOn(ownNetworks, text, "the gateway of " + who);
-        }
-      }
-    }
+    List<Address> gateways = gateways(fields, who, ownNetworks);
     String assigned = fields.text("assigned");
     List<ServiceTerm> listens = terms.services(fields.texts("listens"));
     List<ServiceTerm> blocked = terms.services(fields.texts("network-blocks"));
@@ -93,6 +81,16 @@ final class HostReader {
                 .note(fields.text("note"))
                 .place(name.place())
                 .build());
+  }
+
+  private List<Address> gateways(Fields fields, String who, List<Network> networks) {
+    for (Node.Scalar text : networks.isEmpty() ? List.<Node.Scalar>of() : fields.texts("gateway")) {
+      Address address = SiteReader.readable(text);
+      if (address == null || networks.stream().noneMatch(each -> Neighbours.isOn(each, address))) {
+        checkOn(networks, text, "the gateway of " + who);
+      }
+    }
+    return terms.literals(fields.texts("gateway"));
   }
 
   private @Nullable String hardware(Fields fields, String who, List<Network> networks) {

@@ -305,7 +305,7 @@ public final class SiteShapes {
                   "which destinations the route is for",
                   "any"),
               Keys.may("via", Keys.ADDRESS, "the next router", "198.51.100.129"),
-              Keys.may("discard", new Truth(), "that packets are thrown away", "true"),
+              Keys.may("discard", new Truth(), "that packets are discarded", "true"),
               Keys.may(
                   "preference",
                   new Whole(1, 255),

@@ -373,10 +373,10 @@ class SiteReaderTest {
             "'10.77.04.20' has a number with a leading zero",
             "write 10.77.4.20 if that is meant"),
         // As it is written elsewhere, or comes out of a text program.
-        row("at: 10.77.4.20,", "¦at: DHCP,", "'DHCP' is not an address", "and assigned: leased"),
+        row("at: 10.77.4.20,", "at: ¦DHCP,", "'DHCP' is not an address", "write assigned: leased"),
         row(
             "pier, at: 10.77.4.1 }",
-            "pier, ¦at: dhcp }",
+            "pier, at: ¦dhcp }",
             "'dhcp' is not an address",
             "assigned by the carrier"),
         row(

@@ -93,11 +93,47 @@ class LadderTest {
     // An arch has four points more than a straight line of two.
     assertThat(ladder)
         .containsPattern("class=\"reply\" d=\"M[\\d. ]+(L[\\d. ]+){9}\"")
-        .contains("after 1 s sent again, and the same happens: SYN, SYN ACK, RST")
         .contains("7 to 9")
         .doesNotContain("10 to")
+        .doesNotContain("after 0 s");
+    assertThat(said(ladder))
+        .contains("after 1 s sent again, with the same result: SYN, SYN ACK, RST")
         .contains("breakwater changes the destination to 10.44.0.2:8443 by destination rule");
     assertThat(way.svg(Theme.SYSTEM)).contains("prefers-color-scheme").contains("lockhouse");
+  }
+
+  /** Who asks a resolver on the internet from inside: what is outside stands at one side. */
+  @Test
+  void theInternetStandsOutsideAndNoLineRunsThroughWords() throws Exception {
+    Site site = SiteReader.read(DrawnSites.DEMO);
+    ConversationPicture way =
+        ConversationPicture.of(
+            Tracer.of(site),
+            QuestionReader.on(site)
+                .from("ferry")
+                .to("booking.marrowby.example")
+                .service("https")
+                .attempt());
+    String ladder = way.ladder().svg(Theme.LIGHT);
+    List<SiteMapTest.Area> texts = SiteMapTest.texts(SiteMapTest.parsed(ladder), false);
+    List<String> order =
+        texts.stream()
+            .filter(each -> each.bottom() < 72 && each.top() > 40)
+            .map(SiteMapTest.Area::what)
+            .toList();
+    assertThat(order)
+        .containsExactly(
+            "open-resolver", "the internet", "ferry", "breakwater", "lockhouse", "booking");
+    double last =
+        texts.stream()
+            .filter(each -> each.what().equals("booking"))
+            .mapToDouble(SiteMapTest.Area::right)
+            .findFirst()
+            .orElseThrow();
+    assertThat(texts)
+        .filteredOn(each -> each.what().contains("changes"))
+        .isNotEmpty()
+        .allMatch(each -> each.left() > last);
   }
 
   @Test

@@ -29,6 +29,7 @@ import org.eskerfield.report.map.SiteMap;
 import org.eskerfield.report.page.ConversationPicture;
 import org.eskerfield.trace.Tracer;
 import org.junit.jupiter.api.Test;
+import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 import org.junit.jupiter.params.provider.MethodSource;
@@ -39,6 +40,8 @@ import org.xml.sax.InputSource;
 
 /** A map shows everything, and nothing on it covers anything else. */
 class SiteMapTest {
+  @TempDir Path folder;
+
   /** A rectangle or a line of text, as far as it reaches. */
   record Area(String what, double left, double top, double right, double bottom) {
     boolean meets(Area other) {
@@ -73,10 +76,14 @@ class SiteMapTest {
   }
 
   private static List<Area> boxes(Document document) {
+    return rectangles(document, List.of("box", "box tunnel", "device"));
+  }
+
+  private static List<Area> rectangles(Document document, List<String> styles) {
     List<Area> boxes = new ArrayList<>();
     for (Element each : elements(document, "rect")) {
       String style = each.getAttribute("class");
-      if (style.equals("box") || style.equals("device")) {
+      if (styles.contains(style)) {
         double x = number(each, "x");
         double y = number(each, "y");
         boxes.add(new Area(style, x, y, x + number(each, "width"), y + number(each, "height")));
@@ -139,11 +146,20 @@ class SiteMapTest {
             .isFalse();
       }
     }
+    // In the area of a zone stand its networks as a whole, and nothing else.
+    List<Area> areas = rectangles(document, List.of("area"));
+    for (Area area : areas) {
+      assertThat(boxes).as(of).allMatch(box -> area.holds(box) || !area.meets(box));
+      assertThat(areas).as(of).allMatch(other -> other.equals(area) || !other.meets(area));
+    }
     double lowest = boxes.stream().mapToDouble(Area::bottom).max().orElseThrow();
     for (int i = 0; i < texts.size(); i++) {
       Area text = texts.get(i);
       // Below all boxes stands what became of a way.
-      assertThat(text.top() > lowest || boxes.stream().anyMatch(box -> box.holds(text)))
+      boolean held =
+          boxes.stream().anyMatch(box -> box.holds(text))
+              || areas.stream().anyMatch(area -> area.holds(text) && isFree(text, boxes));
+      assertThat(text.top() > lowest || held)
           .as("%s: %s reaches out of its box", of, text)
           .isTrue();
       for (int k = 0; k < i; k++) {
@@ -153,6 +169,10 @@ class SiteMapTest {
         assertThat(cross.meets(text)).as("%s: %s and %s", of, cross, text).isFalse();
       }
     }
+  }
+
+  private static boolean isFree(Area text, List<Area> boxes) {
+    return boxes.stream().noneMatch(text::meets);
   }
 
   static List<Path> sites() throws Exception {
@@ -186,6 +206,62 @@ class SiteMapTest {
     }
     for (Host host : site.hosts().values()) {
       assertThat(all).contains(host.place().toString());
+    }
+  }
+
+  /** Of one device its own networks are shown, with everybody on them, and nothing behind those. */
+  @ParameterizedTest
+  @CsvSource({
+    "breakwater, 'lockhouse, skerry', 'office, boats, plant, transit, tunnel', 'quay, pier'",
+    "lockhouse, breakwater, 'transit, quay', 'office, tunnel, skerry, harbour-link'",
+    "skerry, breakwater, 'tunnel, pier, skerry-link', 'office, transit, lockhouse'"
+  })
+  void aroundADeviceStandsWhatItIsOn(String focus, String besides, String on, String not)
+      throws Exception {
+    Site site = SiteReader.read(DrawnSites.DEMO);
+    Device device = site.devices().get(focus);
+    String svg = SiteMap.around(site, device).svg(Theme.LIGHT);
+    assertNothingIsCovered(focus, svg);
+    List<String> titles = new ArrayList<>();
+    elements(parsed(svg), "text").forEach(each -> titles.add(each.getLastChild().getTextContent()));
+    assertThat(titles).contains(focus).contains(besides.split(", ")).contains(on.split(", "));
+    assertThat(titles).doesNotContain(not.split(", "));
+    assertThat(svg).contains(" more interfaces<");
+  }
+
+  /** A site that is too large keeps every network, each as a line of the box behind its device. */
+  @Test
+  void manyNetworksBehindADeviceStandInOneBox() throws Exception {
+    StringBuilder networks = new StringBuilder();
+    StringBuilder devices = new StringBuilder();
+    for (int d = 0; d < 9; d++) {
+      devices.append("  d%1$d:\n    stance: drop\n    interfaces:\n".formatted(d));
+      devices.append("      up: { on: spine, at: 10.0.0.%d }\n".formatted(d + 1));
+      for (int n = 0; n < 7; n++) {
+        networks.append(
+            "  n%1$d-%2$d: { prefix: 10.%1$d.%2$d.0/24, zone: z }\n".formatted(d + 1, n));
+        devices.append("      p%2$d: { on: n%1$d-%2$d, at: 10.%1$d.%2$d.1 }\n".formatted(d + 1, n));
+      }
+    }
+    Path file = folder.resolve("many.site.yaml");
+    Files.writeString(
+        file,
+        "eskerfield: 1\nsite: Many\nnetworks:\n  spine: { prefix: 10.0.0.0/24, zone: s }\n"
+            + networks
+            + "devices:\n"
+            + devices);
+    Site site = SiteReader.read(file);
+    SiteMap map = SiteMap.of(site);
+    String svg = map.svg(Theme.LIGHT);
+    assertNothingIsCovered("many", svg);
+    assertThat(Math.min(1280 / map.width(), 800 / map.height())).isGreaterThan(0.6);
+    for (int d = 1; d <= 9; d++) {
+      assertThat(svg).contains(">7 networks behind d" + (d - 1) + "<");
+      for (int n = 0; n < 7; n++) {
+        assertThat(svg)
+            .contains(
+                ">n%1$d-%2$d 10.%1$d.%2$d.0/24, zone z; p%2$d 10.%1$d.%2$d.1<".formatted(d, n));
+      }
     }
   }
 

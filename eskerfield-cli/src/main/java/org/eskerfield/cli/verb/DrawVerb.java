@@ -8,6 +8,7 @@ import org.eskerfield.cli.text.Screen;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.ask.QuestionReader;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.report.draw.Picture;
 import org.eskerfield.report.draw.Theme;
@@ -40,6 +41,8 @@ public final class DrawVerb extends Verb {
         option("--service", "WHAT", "What it tries: 443/tcp, the name of a service, or ping."));
     spec.addOption(option("--at", "TIME", "When, by the clock of the site; as for 'trace'."));
     spec.addOption(option("--mode", "MODE", "Who opens the data connection; as for 'trace'."));
+    spec.addOption(
+        option("--around", "DEVICE", "Only this device, its networks, and the devices on them."));
     spec.addOption(
         option("--only", "PART", "Of a way, only its 'map' or only its 'ladder' of packets."));
     spec.addOption(
@@ -107,7 +110,10 @@ public final class DrawVerb extends Verb {
           throw wrong(call, option + " is for a way; say --from, --to and --service as well");
         }
       }
-      return SiteMap.of(site).svg(theme);
+      return map(call, site).svg(theme);
+    }
+    if (call.hasMatchedOption("--around")) {
+      throw wrong(call, "--around is for a map; leave out --from, --to and --service");
     }
     if (from == null || to == null || service == null) {
       throw wrong(call, "a way needs all of --from, --to and --service");
@@ -131,6 +137,19 @@ public final class DrawVerb extends Verb {
       return picture.svg(theme);
     }
     return only.equals("map") ? picture.map().svg(theme) : picture.ladder().svg(theme);
+  }
+
+  private static SiteMap map(ParseResult call, Site site) {
+    String around = call.matchedOptionValue("--around", null);
+    if (around == null) {
+      return SiteMap.of(site);
+    }
+    Device device = site.devices().get(around);
+    if (device == null) {
+      List<String> names = List.copyOf(site.devices().keySet());
+      throw wrong(call, "--around: no device is called '" + around + "'" + meant(around, names));
+    }
+    return SiteMap.around(site, device);
   }
 
   private static Theme theme(ParseResult call) {

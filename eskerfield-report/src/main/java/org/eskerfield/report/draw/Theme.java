@@ -107,6 +107,11 @@ public enum Theme {
     css.append(".faint { fill: ").append(of.faint).append("; }\n");
     css.append(".strong { fill: ").append(of.text).append("; font-weight: bold; }\n");
     css.append(".link { fill: none; stroke: ").append(of.line).append("; stroke-width: 1.6; }\n");
+    css.append(".pipe { stroke-width: 4; stroke-dasharray: 9 4; }\n");
+    css.append(".tunnel { stroke-width: 2; stroke-dasharray: 9 4; }\n");
+    css.append(".area { fill: ").append(of.line).append("; fill-opacity: .22; stroke: ");
+    css.append(of.line).append("; }\n.area-title { fill: ").append(of.text);
+    css.append("; font-weight: bold; }\n");
     css.append(".down { stroke-dasharray: 3 4; }\n");
     css.append(".port { fill: ").append(of.text).append("; }\n");
     css.append(".mark { fill: ").append(of.mark).append("; }\n");

@@ -4,10 +4,14 @@ package org.eskerfield.report.ladder;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.Comparator;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
+import java.util.Set;
 import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Header;
@@ -36,8 +40,8 @@ public final class Ladder {
   private static final double MOST_GAP = 400;
   private static final double HEAD = 84;
 
-  /** Where remarks begin at the earliest: left of that stands what a packet is. */
-  private static final double NOTES = 96;
+  /** Remarks stand right of all columns, so that no line runs through them. */
+  private static final double NOTES = 330;
 
   private static final double SIZE = 11;
   private static final double STEP = 14;
@@ -67,6 +71,9 @@ public final class Ladder {
 
   private final double gap;
 
+  /** Whether there is anything to remark. */
+  private final boolean remarks;
+
   private Ladder(String title, @Nullable String foot, List<Transit> packets) {
     this.title = title;
     this.foot = foot;
@@ -95,7 +102,58 @@ public final class Ladder {
         }
       }
     }
+    putTheInternetOutside(packets);
     rows = rows(packets);
+    remarks =
+        rows.stream().anyMatch(row -> row.isAgain() || !notes(row.packets().get(0)).isEmpty());
+  }
+
+  /**
+   * Moves the internet, with those who are joined to nothing else, to the end at which packets pass
+   * the fewest columns that have no part in them.
+   */
+  private void putTheInternetOutside(List<Transit> packets) {
+    Map<String, Set<String>> neighbours = new LinkedHashMap<>();
+    for (Transit packet : packets) {
+      for (int i = 0; i + 1 < packet.legs().size(); i++) {
+        String one = packet.legs().get(i).where();
+        String other = packet.legs().get(i + 1).where();
+        neighbours.computeIfAbsent(one, name -> new LinkedHashSet<>()).add(other);
+        neighbours.computeIfAbsent(other, name -> new LinkedHashSet<>()).add(one);
+      }
+    }
+    List<String> outside = new ArrayList<>();
+    List<String> inside = new ArrayList<>();
+    for (Map.Entry<String, Leg.Kind> column : columns.entrySet()) {
+      boolean beyond =
+          neighbours.getOrDefault(column.getKey(), Set.of("")).stream()
+              .allMatch(name -> columns.get(name) == Leg.Kind.INTERNET);
+      (column.getValue() == Leg.Kind.INTERNET || beyond ? outside : inside).add(column.getKey());
+    }
+    List<String> left = new ArrayList<>(outside);
+    Collections.reverse(left);
+    left.addAll(inside);
+    List<String> right = new ArrayList<>(inside);
+    right.addAll(outside);
+    List<String> best = List.copyOf(columns.keySet());
+    for (List<String> order : List.of(left, right)) {
+      best = passed(packets, order) < passed(packets, best) ? order : best;
+    }
+    Map<String, Leg.Kind> kinds = new LinkedHashMap<>(columns);
+    columns.clear();
+    best.forEach(name -> columns.put(name, Objects.requireNonNull(kinds.get(name))));
+  }
+
+  /** How many columns packets go past in an order. */
+  private static int passed(List<Transit> packets, List<String> order) {
+    int passed = 0;
+    for (Transit packet : packets) {
+      for (int i = 0; i + 1 < packet.legs().size(); i++) {
+        int from = order.indexOf(packet.legs().get(i).where());
+        passed += Math.abs(order.indexOf(packet.legs().get(i + 1).where()) - from) - 1;
+      }
+    }
+    return passed;
   }
 
   private List<Row> rows(List<Transit> packets) {
@@ -154,7 +212,12 @@ public final class Ladder {
 
   /** How wide it is, in pixels. */
   public double width() {
-    return Math.max(700, LEFT + Math.max(columns.size() - 1, 1) * gap + 110);
+    return Math.max(700, beside() + (remarks ? NOTES + 16 : 0));
+  }
+
+  /** Where the columns end. */
+  private double beside() {
+    return LEFT + Math.max(columns.size() - 1, 1) * gap + 110;
   }
 
   /** How high it is, in pixels. */
@@ -191,11 +254,14 @@ public final class Ladder {
       column(svg, x(i++), column.getKey(), column.getValue(), bottom);
     }
     double y = HEAD;
+    ZonedDateTime before = start;
     for (Row row : rows) {
+      boolean later = before != null && row.packets().get(0).at().isAfter(before);
+      before = row.packets().get(row.packets().size() - 1).at();
       if (row.isAgain()) {
         again(svg, row, y);
       } else {
-        draw(svg, row.packets().get(0), row.number(), y);
+        draw(svg, row, later, y);
       }
       y += height(row);
       svg.line(
@@ -228,26 +294,37 @@ public final class Ladder {
   // One row.
 
   private double height(Row row) {
-    return row.isAgain() ? AGAIN : height(row.packets().get(0));
+    return row.isAgain()
+        ? Math.max(AGAIN, lines(again(row), SIZE).size() * STEP + 12)
+        : height(row.packets().get(0));
   }
 
   private void again(Svg svg, Row row, double y) {
-    List<Transit> packets = row.packets();
-    int last = row.number() + packets.size() - 1;
-    String numbers = packets.size() == 1 ? "" + last : row.number() + " to " + last;
-    List<String> kinds = packets.stream().map(Transit::what).toList();
-    String text =
-        time(packets.get(0)) + " sent again, and the same happens: " + String.join(", ", kinds);
-    String shown = Lettering.fitted(text, SIZE, false, width() - NOTES - 20);
-    double width = Lettering.width(shown, SIZE, false);
+    int last = row.number() + row.packets().size() - 1;
+    String numbers = row.packets().size() == 1 ? "" + last : row.number() + " to " + last;
     svg.text("strong", 16, y + 13, 12, "start", numbers, null);
-    svg.rectangle("ground", NOTES - 2, y + 1, width + 4, STEP + 2, 0, null);
-    svg.text("plain", NOTES, y + 13, SIZE, "start", shown, text);
+    double at = y + 13;
+    for (String line : lines(again(row), SIZE)) {
+      svg.text("plain", beside(), at, SIZE, "start", line, null);
+      at += STEP;
+    }
   }
 
-  private void draw(Svg svg, Transit packet, int number, double y) {
+  private String again(Row row) {
+    List<String> kinds = row.packets().stream().map(Transit::what).toList();
+    return time(row.packets().get(0))
+        + " sent again, with the same result: "
+        + String.join(", ", kinds);
+  }
+
+  private static List<String> lines(String text, double size) {
+    return Lettering.wrapped(text, size, NOTES);
+  }
+
+  private void draw(Svg svg, Row row, boolean later, double y) {
+    Transit packet = row.packets().get(0);
     Header sent = packet.sent();
-    svg.text("strong", 16, y + 20, 12, "start", number + "  " + packet.what(), null);
+    svg.text("strong", 16, y + 20, 12, "start", row.number() + "  " + packet.what(), null);
     String kind =
         sent.size() != null && sent.size().largestSegment() == 0
             ? sent.size().nextMtu() > 0
@@ -258,7 +335,9 @@ public final class Ladder {
       String shown = Lettering.fitted(kind, SIZE, false, LEFT - 60);
       svg.text("faint", 16, y + 20 + STEP, SIZE, "start", shown, kind);
     }
-    svg.text("faint", 16, y + 20 + 2 * STEP, SIZE, "start", time(packet), null);
+    if (later) {
+      svg.text("faint", 16, y + 20 + 2 * STEP, SIZE, "start", time(packet), null);
+    }
     List<Hop> hops = hops(packet);
     double at = y + 22;
     Header before = null;
@@ -270,7 +349,7 @@ public final class Ladder {
       draw(svg, packet, hop, at, before);
       before = hop.header();
     }
-    end(svg, packet, at);
+    end(svg, packet, at, y);
   }
 
   private void draw(Svg svg, Transit packet, Hop hop, double y, @Nullable Header before) {
@@ -309,26 +388,23 @@ public final class Ladder {
     svg.text(isNew ? "changed" : "faint", x, y, SIZE, "middle", shown, text);
   }
 
-  /** What was decided where, below the rung: translations, and why it ended. */
-  private void end(Svg svg, Transit packet, double at) {
-    double y = at + 32;
+  /** What was decided where, beside the rung: translations, and why it ended. */
+  private void end(Svg svg, Transit packet, double at, double top) {
+    double y = top + 13;
     for (Note note : notes(packet)) {
-      double x = x(note.column());
       if (note.ends()) {
-        svg.cross(x, at, 7, note.text());
+        svg.cross(x(note.column()), at, 7, note.text());
       }
       for (String line : note.lines()) {
-        double width = Lettering.width(line, SIZE, note.ends());
-        double left = Math.max(NOTES, Math.min(x - width / 2, width() - 16 - width));
-        svg.rectangle("ground", left - 2, y - 11, width + 4, STEP + 1, 0, null);
-        svg.text(note.ends() ? "end" : "plain", left, y, SIZE, "start", line, note.tip());
+        svg.text(note.ends() ? "end" : "plain", beside(), y, SIZE, "start", line, note.tip());
         y += STEP;
       }
+      y += 3;
     }
   }
 
   /**
-   * A remark below a rung.
+   * A remark beside a rung.
    *
    * @param column whose it is
    * @param lines the text, wrapped
@@ -357,7 +433,7 @@ public final class Ladder {
               new Note(
                   column(leg.where()),
                   text,
-                  Lettering.wrapped(text, ends ? SIZE * 1.15 : SIZE, width() - NOTES - 20),
+                  lines(text, ends ? SIZE * 1.15 : SIZE),
                   ends,
                   by == null ? text : text + " (" + by.place() + ")"));
         }
@@ -372,10 +448,11 @@ public final class Ladder {
     for (int i = 1; i < hops.size(); i++) {
       height += turns(hops.get(i - 1), hops.get(i)) ? RUNG : 0;
     }
+    double beside = 8;
     for (Note note : notes(packet)) {
-      height += note.lines().size() * STEP;
+      beside += note.lines().size() * STEP + 3;
     }
-    return height;
+    return Math.max(height, beside);
   }
 
   private static boolean turns(Hop before, Hop next) {
@@ -410,6 +487,6 @@ public final class Ladder {
 
   private String time(Transit packet) {
     long millis = start == null ? 0 : Duration.between(start, packet.at()).toMillis();
-    return millis == 0 ? "at once" : "after " + Svg.number(millis / 1000.0) + " s";
+    return "after " + Svg.number(millis / 1000.0) + " s";
   }
 }

@@ -13,6 +13,8 @@ final class Box {
   enum Kind {
     INTERNET,
     NETWORK,
+    /** Networks that stand together. */
+    SEVERAL,
     DEVICE
   }
 
@@ -72,6 +74,12 @@ final class Box {
   private static final double WIDEST = 300;
   private static final double GAP = 8;
 
+  /** Whether it is a tunnel, which packets pass and where nobody is. */
+  boolean tunnel;
+
+  /** The zone in whose area it stands; empty where the zone has no other network. */
+  String area = "";
+
   final Kind kind;
   final String name;
   final String title;
@@ -105,11 +113,24 @@ final class Box {
   }
 
   double textWidth() {
-    double widest = Lettering.width(title, TITLE, true) + besideWidth();
+    double widest = 0;
     for (Line line : lines) {
       widest = Math.max(widest, Lettering.width(line.text(), PLAIN, false));
     }
-    return Math.min(widest, WIDEST);
+    return Math.max(Lettering.width(title, TITLE, true) + besideWidth(), widest);
+  }
+
+  /** Breaks lines that are too long, so that nothing is cut off. */
+  void wrap() {
+    List<Line> whole = List.copyOf(lines);
+    lines.clear();
+    for (Line line : whole) {
+      String name = line.name();
+      for (String part : Lettering.wrapped(line.text(), PLAIN, WIDEST)) {
+        lines.add(new Line(name, part, line.style(), line.tip()));
+        name = "";
+      }
+    }
   }
 
   private double besideWidth() {
@@ -137,8 +158,9 @@ final class Box {
   }
 
   void draw(Svg svg, List<String> marked) {
-    svg.rectangle(kind == Kind.DEVICE ? "device" : "box", x, y, width, height, 5, tip);
-    if (!strip.isEmpty()) {
+    String style = kind == Kind.DEVICE ? "device" : tunnel ? "box tunnel" : "box";
+    svg.rectangle(style, x, y, width, height, tunnel ? height / 2 : 5, tip);
+    if (!strip.isEmpty() && !tunnel) {
       svg.rectangle(strip, x, y, 5, height, 2, tip);
     }
     double widest = Math.max(textWidth(), 1);

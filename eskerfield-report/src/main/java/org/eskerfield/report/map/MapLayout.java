@@ -15,6 +15,7 @@ import org.eclipse.elk.core.math.KVector;
 import org.eclipse.elk.core.options.CoreOptions;
 import org.eclipse.elk.core.options.Direction;
 import org.eclipse.elk.core.options.EdgeRouting;
+import org.eclipse.elk.core.options.HierarchyHandling;
 import org.eclipse.elk.core.options.NodeLabelPlacement;
 import org.eclipse.elk.core.options.PortConstraints;
 import org.eclipse.elk.core.options.PortLabelPlacement;
@@ -28,6 +29,7 @@ import org.eclipse.elk.graph.ElkLabel;
 import org.eclipse.elk.graph.ElkNode;
 import org.eclipse.elk.graph.ElkPort;
 import org.eclipse.elk.graph.util.ElkGraphUtil;
+import org.eskerfield.report.draw.Lettering;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -40,11 +42,23 @@ import org.jspecify.annotations.Nullable;
 final class MapLayout {
   private static final double PADDING = 8;
 
+  /** How much wider a tunnel is, for its round ends. */
+  private static final double ROUND = 24;
+
   /** Up to how many boxes stand in the order of the file where lines leave it open. */
   private static final int MOST_IN_ORDER = 400;
 
   final double width;
   final double height;
+
+  /**
+   * Where the networks of a zone stand.
+   *
+   * @param zone its name
+   */
+  record Area(String zone, double x, double y, double width, double height) {}
+
+  final List<Area> areas = new ArrayList<>();
 
   /** The points of each link, from its start to its end, by the key of the link. */
   final Map<String, List<double[]>> routes = new LinkedHashMap<>();
@@ -54,6 +68,7 @@ final class MapLayout {
     ElkNode root = ElkGraphUtil.createGraph();
     root.setProperty(CoreOptions.ALGORITHM, LayeredOptions.ALGORITHM_ID);
     root.setProperty(CoreOptions.DIRECTION, downwards ? Direction.DOWN : Direction.RIGHT);
+    root.setProperty(CoreOptions.HIERARCHY_HANDLING, HierarchyHandling.INCLUDE_CHILDREN);
     root.setProperty(CoreOptions.EDGE_ROUTING, EdgeRouting.ORTHOGONAL);
     root.setProperty(CoreOptions.PADDING, new ElkPadding(14, 28, 14, 14));
     // To keep the order of the file compares every pair of boxes many times over.
@@ -72,8 +87,11 @@ final class MapLayout {
     root.setProperty(LayeredOptions.SPACING_PORT_PORT, 14 * part);
     Map<Box, ElkNode> nodes = new HashMap<>();
     Map<Box.Port, ElkPort> ports = new HashMap<>();
+    Map<String, ElkNode> parents = new LinkedHashMap<>();
     for (Box box : plan.boxes()) {
-      nodes.put(box, node(root, box, ports));
+      ElkNode parent =
+          box.area.isEmpty() ? root : parents.computeIfAbsent(box.area, zone -> area(root, zone));
+      nodes.put(box, node(parent, box, ports));
     }
     Map<String, ElkEdge> edges = new LinkedHashMap<>();
     plan.links.forEach(
@@ -87,15 +105,34 @@ final class MapLayout {
     width = root.getWidth();
     height = root.getHeight();
     nodes.forEach(MapLayout::place);
+    parents.forEach(
+        (zone, area) ->
+            areas.add(new Area(zone, area.getX(), area.getY(), area.getWidth(), area.getHeight())));
     plan.boxes().forEach(box -> box.ports.forEach(port -> place(box, port, required(ports, port))));
     edges.forEach((key, edge) -> routes.put(key, points(edge)));
+  }
+
+  private static ElkNode area(ElkNode root, String zone) {
+    ElkNode area = ElkGraphUtil.createNode(root);
+    area.setProperty(CoreOptions.PADDING, new ElkPadding(24, 10, 10, 10));
+    area.setProperty(CoreOptions.NODE_SIZE_CONSTRAINTS, EnumSet.of(SizeConstraint.MINIMUM_SIZE));
+    area.setProperty(
+        CoreOptions.NODE_SIZE_MINIMUM,
+        new KVector(Lettering.width(areaTitle(zone), Box.PLAIN, true) + 20, 40));
+    return area;
+  }
+
+  /** What stands above the networks of a zone. */
+  static String areaTitle(String zone) {
+    return "zone " + zone;
   }
 
   private static ElkNode node(ElkNode root, Box box, Map<Box.Port, ElkPort> ports) {
     ElkNode node = ElkGraphUtil.createNode(root);
     double strip = box.strip.isEmpty() ? 0 : 4;
     ElkLabel text = ElkGraphUtil.createLabel("text", node);
-    text.setDimensions(box.textWidth() + strip + (box.ports.isEmpty() ? 6 : 10), box.textHeight());
+    double beside = strip + (box.ports.isEmpty() ? 6 : 10) + (box.tunnel ? ROUND : 0);
+    text.setDimensions(box.textWidth() + beside, box.textHeight());
     node.setProperty(CoreOptions.NODE_LABELS_PLACEMENT, NodeLabelPlacement.insideCenter());
     node.setProperty(CoreOptions.NODE_LABELS_PADDING, new ElkPadding(PADDING - 3, PADDING));
     node.setProperty(
@@ -135,12 +172,14 @@ final class MapLayout {
   }
 
   private static void place(Box box, ElkNode node) {
-    box.x = node.getX();
-    box.y = node.getY();
+    ElkNode parent = node.getParent();
+    boolean within = parent != null && parent.getParent() != null;
+    box.x = node.getX() + (within ? parent.getX() : 0);
+    box.y = node.getY() + (within ? parent.getY() : 0);
     box.width = node.getWidth();
     box.height = node.getHeight();
     ElkLabel text = node.getLabels().get(0);
-    box.textX = box.ports.isEmpty() ? PADDING + 4 : text.getX() + 5;
+    box.textX = box.ports.isEmpty() ? PADDING + 4 + (box.tunnel ? ROUND / 2 : 0) : text.getX() + 5;
     box.textY = text.getY();
   }
 
@@ -160,6 +199,13 @@ final class MapLayout {
       points.add(new double[] {bend.getX(), bend.getY()});
     }
     points.add(new double[] {section.getEndX(), section.getEndY()});
+    ElkNode within = edge.getContainingNode(); // where a line within an area is counted from
+    if (within != null && within.getParent() != null) {
+      for (double[] point : points) {
+        point[0] += within.getX();
+        point[1] += within.getY();
+      }
+    }
     return points;
   }
 }

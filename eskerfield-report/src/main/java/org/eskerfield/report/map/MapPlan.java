@@ -10,6 +10,7 @@ import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Set;
+import java.util.regex.Pattern;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -20,7 +21,6 @@ import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Prefix;
-import org.eskerfield.report.draw.Lettering;
 import org.eskerfield.report.draw.Theme;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.words.Printable;
@@ -36,8 +36,13 @@ final class MapPlan {
    * @param listens whether to say what hosts listen on
    * @param lines on how many lines a network stands below its name: 1, where its prefix stands
    *     beside it, 2, or as many as it needs
+   * @param folds whether networks that only one device is on stand together in one box
    */
-  record Detail(int hosts, int offers, boolean listens, int lines) {
+  record Detail(int hosts, int offers, boolean listens, int lines, boolean folds) {
+    Detail(int hosts, int offers, boolean listens, int lines) {
+      this(hosts, offers, listens, lines, false);
+    }
+
     /** Whether boxes stand close, since there are many. */
     boolean isTight() {
       return lines <= 2;
@@ -52,7 +57,17 @@ final class MapPlan {
           new Detail(4, 3, false, 99),
           new Detail(0, 0, false, 99),
           new Detail(0, 0, false, 2),
-          new Detail(0, 0, false, 1));
+          new Detail(0, 0, false, 1),
+          new Detail(0, 0, false, 1, true));
+
+  /** How many other devices stand around one. */
+  private static final int MOST_BESIDE = 12;
+
+  /** So many networks behind a device at least are folded. */
+  private static final int MANY = 3;
+
+  private static final Pattern TUNNEL =
+      Pattern.compile("(?<![a-z])(tunnel|vpn)", Pattern.CASE_INSENSITIVE);
 
   /** The name of the internet's box; no network can have it. */
   static final String INTERNET = "";
@@ -75,7 +90,12 @@ final class MapPlan {
   /** By {@link #key}, each once. */
   final Map<String, Link> links = new LinkedHashMap<>();
 
+  private final Map<Interface, Box.Port> ports = new LinkedHashMap<>();
+
   private final Site site;
+
+  /** The device around which everything is shown; null for the whole site. */
+  private final @Nullable Device focus;
 
   /** How much is written. */
   final Detail detail;
@@ -85,36 +105,92 @@ final class MapPlan {
   /**
    * Plans a map.
    *
+   * @param focus of which only the networks are shown, with the devices on them; null for all
    * @param kept hosts that are shown in any case, also those that the site does not name
    */
-  MapPlan(Site site, Detail detail, List<Host> kept) {
+  MapPlan(Site site, Detail detail, @Nullable Device focus, List<Host> kept) {
     this.site = site;
+    this.focus = focus;
     this.detail = detail;
     this.kept = kept;
-    boolean outside = kept.stream().anyMatch(Host::isOutside);
-    for (Host host : site.hosts().values()) {
-      outside |= host.isOutside();
-    }
-    for (Network network : site.networks().values()) {
-      outside |= !network.carrier().isEmpty();
+    List<Network> shown = site.networks().values().stream().filter(this::isShown).toList();
+    boolean outside = shown.stream().anyMatch(network -> !network.carrier().isEmpty());
+    if (focus == null) {
+      outside |= kept.stream().anyMatch(Host::isOutside);
+      outside |= site.hosts().values().stream().anyMatch(Host::isOutside);
     }
     if (outside) {
       networks.put(INTERNET, internet());
     }
     List<String> zones = List.copyOf(site.zones());
-    for (Network network : site.networks().values()) {
+    for (Network network : shown) {
       networks.put(network.name(), box(network, zones.indexOf(network.zone())));
     }
-    for (Device device : site.devices().values()) {
+    for (Device device : besides(shown)) {
       devices.put(device.name(), box(device));
     }
+    boxes().forEach(Box::wrap);
+    areas();
     link();
   }
 
+  /** Which devices are shown: all, or the one in focus and some of the others on its networks. */
+  private List<Device> besides(List<Network> shown) {
+    if (focus == null) {
+      return List.copyOf(site.devices().values());
+    }
+    Set<Device> besides = new LinkedHashSet<>(List.of(focus));
+    for (Network network : shown) {
+      int left = 0;
+      for (Device device : site.devices().values()) {
+        boolean on = device.interfaces().stream().anyMatch(own -> own.network().equals(network));
+        if (on && !besides.contains(device) && besides.size() > MOST_BESIDE) {
+          left++;
+        } else if (on) {
+          besides.add(device);
+        }
+      }
+      if (left > 0) {
+        required(networks, network.name())
+            .add("faint", left + (left == 1 ? " more device" : " more devices"), tip(network));
+      }
+    }
+    return List.copyOf(besides);
+  }
+
+  private boolean isShown(Network network) {
+    return focus == null
+        || focus.interfaces().stream().anyMatch(own -> own.network().equals(network));
+  }
+
+  /** Networks of one zone stand together, the internet with those that lead to it. */
+  private void areas() {
+    Map<String, List<Box>> zones = new LinkedHashMap<>();
+    networks.forEach(
+        (name, box) -> {
+          if (box.kind == Box.Kind.SEVERAL) {
+            return;
+          }
+          Network network = site.networks().get(name);
+          String zone = network == null ? Site.INTERNET : network.zone();
+          zones.computeIfAbsent(zone, each -> new ArrayList<>()).add(box);
+        });
+    zones.forEach((zone, boxes) -> boxes.forEach(box -> box.area = boxes.size() > 1 ? zone : ""));
+  }
+
+  /** Whether the file calls a network a tunnel: its name, zone or note, or those who are on it. */
+  private boolean isTunnel(Network network) {
+    String said = network.name() + " " + network.zone() + " " + network.note();
+    for (Interface own : site.interfacesOn(network)) {
+      said += " " + own.name() + " " + own.note();
+    }
+    return TUNNEL.matcher(said).find() && !network.isOutside();
+  }
+
   List<Box> boxes() {
-    List<Box> all = new ArrayList<>(networks.values());
+    Set<Box> all = new LinkedHashSet<>(networks.values()); // those that are folded share one
     all.addAll(devices.values());
-    return all;
+    return List.copyOf(all);
   }
 
   /** The link of an interface, or of a network to the internet if there is no interface. */
@@ -153,6 +229,7 @@ final class MapPlan {
     for (Network.Routed block : network.routed()) {
       box.add("faint", block.to() + " via " + block.via(), tip(block));
     }
+    box.tunnel = isTunnel(network);
     List<Host> here = new ArrayList<>();
     for (Host host : hosts()) {
       if (host.isOn(network)) {
@@ -253,7 +330,19 @@ final class MapPlan {
       box.add("faint", Printable.line(device.note()), tip(device));
     }
     offers(box, device);
+    List<Interface> folded = folded(device);
+    Box several = folded.isEmpty() ? null : several(device, folded, box);
+    int hidden = 0;
     for (Interface own : device.interfaces()) {
+      if (!isShown(own.network())) {
+        hidden++;
+        continue;
+      }
+      if (several != null && folded.contains(own)) {
+        networks.put(own.network().name(), several);
+        ports.put(own, box.ports.get(0));
+        continue;
+      }
       List<String> below = new ArrayList<>();
       for (Address address : own.addresses()) {
         below.add(address.toString());
@@ -261,9 +350,54 @@ final class MapPlan {
       if (!own.isUp()) {
         below.add("(" + own.state() + ")");
       }
-      String name = Lettering.fitted(own.name(), Box.SMALL, true, 110);
-      box.ports.add(new Box.Port(name, below, "interface " + own.name() + ", " + tip(own)));
+      Box.Port port = new Box.Port(own.name(), below, "interface " + own.name() + ", " + tip(own));
+      box.ports.add(port);
+      ports.put(own, port);
     }
+    if (hidden > 0) {
+      box.add("faint", hidden + (hidden == 1 ? " more interface" : " more interfaces"), null);
+    }
+    return box;
+  }
+
+  /** The interfaces of a device whose networks nobody else is on, and nobody has to be seen on. */
+  private List<Interface> folded(Device device) {
+    List<Interface> alone = new ArrayList<>();
+    for (Interface own : device.interfaces()) {
+      Network network = own.network();
+      boolean plain =
+          isShown(network)
+              && !network.isOutside()
+              && network.carrier().isEmpty()
+              && site.interfacesOn(network).size() == 1
+              && kept.stream().noneMatch(host -> host.isOn(network));
+      if (plain && detail.folds()) {
+        alone.add(own);
+      }
+    }
+    return alone.size() < MANY ? List.of() : alone;
+  }
+
+  private Box several(Device device, List<Interface> folded, Box on) {
+    String title = folded.size() + " networks behind " + device.name();
+    Box box = new Box(Box.Kind.SEVERAL, title, title, "", tip(device));
+    for (Interface own : folded) {
+      Network network = own.network();
+      long hosts = site.hosts().values().stream().filter(host -> host.isOn(network)).count();
+      String line =
+          network.name()
+              + " "
+              + String.join(", ", network.prefixes().stream().map(Prefix::toString).toList())
+              + ", zone "
+              + network.zone()
+              + (hosts == 0 ? "" : ", " + hosts + (hosts == 1 ? " host" : " hosts"))
+              + "; "
+              + own.name()
+              + " "
+              + String.join(", ", own.addresses().stream().map(Address::toString).toList());
+      box.add("plain", line, tip(network) + "; interface " + own.name() + ", " + tip(own));
+    }
+    on.ports.add(new Box.Port(folded.size() + " interfaces", List.of(), tip(device)));
     return box;
   }
 
@@ -311,12 +445,17 @@ final class MapPlan {
 
   private void link() {
     Map<Box, Integer> depths = depths();
-    for (Device device : site.devices().values()) {
+    Set<Box> folded = new LinkedHashSet<>();
+    for (Device device : shown()) {
       Box box = required(devices, device.name());
-      for (int i = 0; i < device.interfaces().size(); i++) {
-        Interface own = device.interfaces().get(i);
-        Box network = required(networks, own.network().name());
-        Box.Port port = box.ports.get(i);
+      for (Interface own : device.interfaces()) {
+        Box.Port port = ports.get(own);
+        Box network = networks.get(own.network().name());
+        if (port == null
+            || network == null
+            || (network.kind == Box.Kind.SEVERAL && !folded.add(network))) {
+          continue; // those that are folded have one line
+        }
         boolean outward = depth(depths, network) > depth(depths, box);
         links.put(
             key(own.network(), device.name(), own),
@@ -327,19 +466,28 @@ final class MapPlan {
     }
     Box internet = networks.get(INTERNET);
     for (Network network : site.networks().values()) {
-      if (internet != null && !network.carrier().isEmpty()) {
+      if (internet != null && !network.carrier().isEmpty() && isShown(network)) {
         Box box = required(networks, network.name());
         links.put(key(network, null, null), new Link(internet, box, null, null, false));
       }
     }
   }
 
+  private List<Device> shown() {
+    return site.devices().values().stream()
+        .filter(device -> devices.containsKey(device.name()))
+        .toList();
+  }
+
   private Map<Box, Integer> depths() {
     Map<Box, Set<Box>> neighbours = new HashMap<>();
-    for (Device device : site.devices().values()) {
+    for (Device device : shown()) {
       Box box = required(devices, device.name());
       for (Interface own : device.interfaces()) {
-        Box network = required(networks, own.network().name());
+        Box network = networks.get(own.network().name());
+        if (network == null) {
+          continue;
+        }
         neighbours.computeIfAbsent(box, b -> new LinkedHashSet<>()).add(network);
         neighbours.computeIfAbsent(network, b -> new LinkedHashSet<>()).add(box);
       }
@@ -350,7 +498,7 @@ final class MapPlan {
     if (internet != null) {
       depths.put(internet, 0);
       for (Network network : site.networks().values()) {
-        if (!network.carrier().isEmpty()) {
+        if (!network.carrier().isEmpty() && isShown(network)) {
           Box box = required(networks, network.name());
           depths.put(box, 1);
           open.add(box);

@@ -3,6 +3,7 @@ package org.eskerfield.report.map;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Site;
 import org.eskerfield.report.draw.Lettering;
@@ -29,20 +30,22 @@ public final class SiteMap {
   private static final double LINE = 17;
 
   private final Site site;
+  private final @Nullable Device focus;
   private final @Nullable Trace trace;
   private final MapPlan plan;
   private final MapLayout layout;
   private final List<String> caption = new ArrayList<>();
 
-  private SiteMap(Site site, @Nullable Trace trace) {
+  private SiteMap(Site site, @Nullable Device focus, @Nullable Trace trace) {
     this.site = site;
+    this.focus = focus;
     this.trace = trace;
     List<Host> kept = trace == null ? List.of() : ends(site, trace);
-    MapPlan chosen = new MapPlan(site, MapPlan.DETAILS.get(0), kept);
+    MapPlan chosen = new MapPlan(site, MapPlan.DETAILS.get(0), focus, kept);
     MapLayout best = new MapLayout(chosen, true);
     for (MapPlan.Detail detail : MapPlan.DETAILS) {
       for (boolean downwards : new boolean[] {true, false}) {
-        MapPlan planned = new MapPlan(site, detail, kept);
+        MapPlan planned = new MapPlan(site, detail, focus, kept);
         MapLayout laid = new MapLayout(planned, downwards);
         if (scale(laid) > scale(best)) {
           chosen = planned;
@@ -63,7 +66,12 @@ public final class SiteMap {
 
   /** The map of a site. */
   public static SiteMap of(Site site) {
-    return new SiteMap(site, null);
+    return new SiteMap(site, null, null);
+  }
+
+  /** The map of one device of a site: its networks, and the other devices on them. */
+  public static SiteMap around(Site site, Device device) {
+    return new SiteMap(site, device, null);
   }
 
   /**
@@ -72,7 +80,7 @@ public final class SiteMap {
    * @param trace of the same site
    */
   public static SiteMap of(Site site, Trace trace) {
-    return new SiteMap(site, trace);
+    return new SiteMap(site, null, trace);
   }
 
   private static double scale(MapLayout laid) {
@@ -106,7 +114,7 @@ public final class SiteMap {
   /** What it shows, in words. */
   public String title() {
     return trace == null
-        ? "Map of " + site.name()
+        ? "Map of " + site.name() + (focus == null ? "" : ", around " + focus.name())
         : trace.question().sender().name()
             + " to "
             + trace.question().to()
@@ -134,8 +142,12 @@ public final class SiteMap {
   public void draw(Svg svg) {
     svg.text("strong", 16, 26, 16, "start", fitted(title(), 16), site.place().toString());
     svg.group(0, HEAD);
-    plan.links.forEach(
-        (key, link) -> svg.line(link.down() ? "link down" : "link", route(key), false, tip(link)));
+    for (MapLayout.Area area : layout.areas) {
+      svg.rectangle("area", area.x(), area.y(), area.width(), area.height(), 8, null);
+      String zone = MapLayout.areaTitle(area.zone());
+      svg.text("area-title", area.x() + 10, area.y() + 16, Box.PLAIN, "start", zone, null);
+    }
+    plan.links.forEach((key, link) -> svg.line(style(link), route(key), false, tip(link)));
     List<String> marked = new ArrayList<>();
     PathOnMap path = trace == null ? null : new PathOnMap(plan, layout.routes, trace);
     if (path != null) {
@@ -176,6 +188,11 @@ public final class SiteMap {
       throw new IllegalStateException("no line is called " + key);
     }
     return route;
+  }
+
+  private static String style(MapPlan.Link link) {
+    String style = link.from().tunnel || link.to().tunnel ? "link pipe" : "link";
+    return link.down() ? style + " down" : style;
   }
 
   private static String tip(MapPlan.Link link) {

@@ -168,6 +168,9 @@ public final class Report {
       data.put("note", device.note());
       data.put("rules", rules);
       data.put("open", site.devices().size() <= MOST_OPEN && rules <= MOST_OPEN_RULES);
+      data.put(
+          "around",
+          site.devices().size() > MOST_OPEN ? SiteMap.around(site, device).figure() : null);
       data.put("interfaces", counted(device.interfaces().size(), "interface"));
       data.put("translations", counted(device.translation().size(), "translation rule"));
       data.put("accesses", counted(rules - device.translation().size(), "access rule"));

@@ -2,6 +2,7 @@
 package org.eskerfield.report;
 
 import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
 import static org.assertj.core.api.Assertions.within;
 
 import java.io.ByteArrayInputStream;
@@ -227,6 +228,16 @@ class SiteMapTest {
     assertThat(titles).contains(focus).contains(besides.split(", ")).contains(on.split(", "));
     assertThat(titles).doesNotContain(not.split(", "));
     assertThat(svg).contains(" more interfaces<");
+  }
+
+  @Test
+  void aPictureOfAnySizeBecomesPixelsOrSaysWhatWould() throws Exception {
+    String many = "<rect width='2' height='2'/>".repeat(5000);
+    String svg = "<svg xmlns='http://www.w3.org/2000/svg' width='3000' height='2000'>%s</svg>";
+    assertThat(ImageIO.read(new ByteArrayInputStream(Picture.png(svg.formatted(many), 0.1))))
+        .satisfies(image -> assertThat(image.getWidth()).isEqualTo(300));
+    assertThatThrownBy(() -> Picture.png(svg.formatted(""), 10))
+        .hasMessageContaining("30000 x 20000 pixels; lower --scale");
   }
 
   /** A site that is too large keeps every network, each as a line of the box behind its device. */

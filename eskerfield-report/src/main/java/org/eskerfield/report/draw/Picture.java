@@ -2,6 +2,7 @@
 package org.eskerfield.report.draw;
 
 import com.github.weisj.jsvg.SVGDocument;
+import com.github.weisj.jsvg.parser.DocumentLimits;
 import com.github.weisj.jsvg.parser.LoaderContext;
 import com.github.weisj.jsvg.parser.SVGLoader;
 import java.awt.Graphics2D;
@@ -15,6 +16,15 @@ import javax.imageio.ImageIO;
 
 /** Turns pictures into pixels. */
 public final class Picture {
+  /** A map of hundreds of devices has more lines than a reader of strangers' files lets in. */
+  private static final DocumentLimits LIMITS =
+      new DocumentLimits(
+          DocumentLimits.DEFAULT_MAX_NESTING_DEPTH,
+          DocumentLimits.DEFAULT_MAX_USE_NESTING_DEPTH,
+          Integer.MAX_VALUE);
+
+  private static final long MOST_PIXELS = 200_000_000;
+
   private Picture() {}
 
   /**
@@ -38,13 +48,21 @@ public final class Picture {
             .load(
                 new ByteArrayInputStream(svg.getBytes(StandardCharsets.UTF_8)),
                 null,
-                LoaderContext.createDefault());
+                LoaderContext.builder().documentLimits(LIMITS).build());
     if (document == null) {
       throw new IOException("this is no picture in SVG");
     }
     // A last row of pixels that the picture covers only in part would be a dark line.
     int width = Math.max(1, (int) (document.size().width * scale));
     int height = Math.max(1, (int) (document.size().height * scale));
+    if ((long) width * height > MOST_PIXELS) {
+      throw new IOException(
+          "the picture would have "
+              + width
+              + " x "
+              + height
+              + " pixels; lower --scale, show a part with --around, or draw SVG");
+    }
     BufferedImage image = new BufferedImage(width, height, BufferedImage.TYPE_INT_RGB);
     Graphics2D graphics = image.createGraphics();
     graphics.setRenderingHint(RenderingHints.KEY_ANTIALIASING, RenderingHints.VALUE_ANTIALIAS_ON);

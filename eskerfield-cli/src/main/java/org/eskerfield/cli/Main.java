@@ -149,8 +149,9 @@ public final class Main {
         .commandListHeading("%nVerbs:%n")
         .footer(
             "",
-            "Begin with 'eskerfield demo'. 'eskerfield VERB --help' tells more of each verb.",
-            "Exit status: 0 fine; 1 the answer is no; 2 the call or the input cannot be used.");
+            "Start with 'eskerfield demo'. 'eskerfield VERB --help' explains each verb.",
+            "Exit status: 0 yes or done; 1 no (a finding, a failed expectation); 2 "
+                + "unusable call or input.");
     root.addOption(Verb.help());
     root.addOption(
         OptionSpec.builder("--debug")

@@ -220,7 +220,7 @@ class MainTest {
     assertThat(found.status()).isEqualTo(1);
     assertThat(found.out())
         .startsWith(
-            "Errors: what does not work (1 error)\n\n  shut.yaml:37  translation-without-access\n")
+            "Errors (1): this does not work\n\n  shut.yaml:37  translation-without-access\n")
         .contains("    sample: contractor to 198.51.100.140, 1502/tcp: dropped, ");
 
     Path untidy = folder.resolve("untidy.yaml");

@@ -132,7 +132,7 @@ class ReplayIncidentsTest {
     String[] call = ("replay " + site + " " + traffic + " --sessions " + options).split(" ");
     Result result = run(call);
     assertThat(result.err()).isEmpty();
-    assertThat(result.out()).contains("goes on from 203.0.113.33:" + port);
+    assertThat(result.out()).contains("forwarded from 203.0.113.33:" + port);
   }
 
   @Test
@@ -266,8 +266,8 @@ class ReplayIncidentsTest {
         .contains("10.44.60.11 id 7 → 192.0.2.200")
         .contains("10.44.60.11 id 8 → 192.0.2.200");
     assertThat(out)
-        .contains("goes on from 203.0.113.33 id 7")
-        .contains("goes on from 203.0.113.33 id 8");
+        .contains("forwarded from 203.0.113.33 id 7")
+        .contains("forwarded from 203.0.113.33 id 8");
     assertThat(
             run("trace", SITE, "--from", "kiosk", "--to", "hydrographic", "--service", "ping")
                 .out())

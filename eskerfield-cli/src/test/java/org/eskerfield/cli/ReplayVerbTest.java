@@ -114,7 +114,7 @@ class ReplayVerbTest {
         .containsPattern("any +10.44.60.12 +192.0.2.69 +1 +4m 58s +1h 59m 2s\n")
         .containsPattern(
             "tcp +10.44.60.12:50000 → 192.0.2.200:8883 +4m 58s +1h 59m 2s\n"
-                + " +line 32, .*, goes on from 192.0.2.69:50000\n");
+                + " +line 32, .*, forwarded from 192.0.2.69:50000\n");
     assertThat(run("replay", GAUGES, TRAFFIC, "--at", "3h", "--bindings", "--sessions").out())
         .contains("Bindings of breakwater  2")
         .contains("Sessions of breakwater  2");
@@ -208,7 +208,7 @@ class ReplayVerbTest {
         .contains(
             "lantern discards it: it sent to 203.0.113.36:443, and this reply comes from 10.44.20.117:8443")
         // Untouched: among the sessions, not among the bindings.
-        .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s goes on unchanged")
+        .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s forwarded unchanged")
         // A range shifted by 1000, a file transfer in both modes.
         .contains(
             "198.51.100.77:50004 → 203.0.113.37:11007 6s 4m 54s line 68, radio traffic, goes on to 10.44.20.140:10007")

@@ -136,14 +136,12 @@ final class Orders {
     check.add(
         Code.RULE_REDUNDANT,
         rule,
-        "without "
-            + Labels.of(rule)
+        Labels.of(rule)
             + " of "
             + Labels.of(list.list())
-            + " everything would be the same: what it decides, later rules or the list's"
-            + " 'otherwise: "
+            + " changes nothing: later rules, or the list's 'otherwise: "
             + list.list().otherwiseText()
-            + "' decide alike",
+            + "', do the same",
         null,
         Cure.of("take it away", new Change.Remove(rule)));
   }

@@ -67,10 +67,9 @@ public final class FindingText {
   private String heading(Severity severity, int number) {
     String text =
         switch (severity) {
-          case ERROR -> "Errors: what does not work (" + counted(number, "error") + ")";
-          case WARNING ->
-              "Warnings: what is probably not meant, or risky (" + counted(number, "warning") + ")";
-          case ADVICE -> "Advice: what could be tidier (" + number + " of advice)";
+          case ERROR -> "Errors (" + number + "): this does not work";
+          case WARNING -> "Warnings (" + number + "): this is risky, or probably not meant";
+          case ADVICE -> "Advice (" + number + "): this could be tidier";
         };
     return severity == Severity.ADVICE ? style.strong(text) : style.bad(text);
   }

@@ -4,6 +4,7 @@ package org.eskerfield.cli.text;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
@@ -73,7 +74,7 @@ public final class StateText {
   }
 
   public static String sessions(String device, List<SessionRow> rows, Style style) {
-    TableText table = new TableText("kind", "as it arrived", "age", "left");
+    TableText table = new TableText("kind", "arrived as", "age", "left");
     for (SessionRow row : rows) {
       table.add(
           Protocol.name(row.arrived().protocol()),
@@ -83,7 +84,7 @@ public final class StateText {
       String rules = rules(row.destinationRule(), row.sourceRule());
       String changed =
           row.cameBack()
-              ? "went out as " + source(row.left()) + " and came back: not let in"
+              ? "went out as " + source(row.left()) + " and came back: not accepted"
               : changed(row.arrived(), row.left());
       table.addBelow(rules.isEmpty() ? changed : rules + ", " + changed);
     }
@@ -105,27 +106,27 @@ public final class StateText {
             ? ""
             : "to " + left.destinationText();
     if (from.isEmpty() && to.isEmpty()) {
-      return "goes on unchanged";
+      return "forwarded unchanged";
     }
-    return "goes on " + (from.isEmpty() || to.isEmpty() ? from + to : from + " " + to);
+    return "forwarded " + (from.isEmpty() || to.isEmpty() ? from + to : from + " " + to);
   }
 
   public static String figures(Device device, Figures figures, ZonedDateTime start, Style style) {
     StringBuilder out = new StringBuilder(style.strong("Figures of " + device.name()) + "\n");
     out.append("  sessions     ").append(level(figures.sessions(), start));
-    out.append(", aged out ").append(figures.sessionsAged()).append('\n');
+    out.append(", aged out ").append(number(figures.sessionsAged())).append('\n');
     out.append("  bindings     ").append(level(figures.bindings(), start));
-    out.append(", aged out ").append(figures.bindingsAged()).append('\n');
+    out.append(", aged out ").append(number(figures.bindingsAged())).append('\n');
     out.append("  by kind      ").append(counts(figures.bindingsByKind())).append('\n');
-    out.append("  came in      ").append(counts(figures.packetsByInterface())).append('\n');
-    out.append("  ended here   ").append(counts(figures.ended())).append('\n');
-    out.append("  no port or address left  ").append(figures.gotNothing()).append('\n');
+    out.append("  packets in   ").append(counts(figures.packetsByInterface())).append('\n');
+    out.append("  stopped here ").append(counts(figures.ended())).append('\n');
+    out.append("  no port or address left  ").append(number(figures.gotNothing())).append('\n');
     if (!figures.fills().isEmpty()) {
       TableText pools = new TableText("in use", "available", "resource", "rule");
       for (PoolFill fill : figures.fills()) {
         pools.add(
-            Long.toString(fill.taken()),
-            Long.toString(fill.size()),
+            number(fill.taken()),
+            number(fill.size()),
             fill.protocol() == 0 ? "addresses" : portsOf(fill.protocol()),
             rule(fill.rule()));
       }
@@ -144,6 +145,10 @@ public final class StateText {
     return out.append(table.text(style)).toString();
   }
 
+  private static String number(long count) {
+    return String.format(Locale.ENGLISH, "%,d", count);
+  }
+
   private static String portsOf(int protocol) {
     return Protocol.name(protocol) + (Protocol.isIcmp(protocol) ? " identifiers" : " ports");
   }
@@ -152,24 +157,27 @@ public final class StateText {
     StringBuilder text = new StringBuilder();
     for (Map.Entry<String, Long> entry : counts.entrySet()) {
       text.append(text.length() == 0 ? "" : ", ");
-      text.append(entry.getKey()).append(' ').append(entry.getValue());
+      text.append(entry.getKey()).append(' ').append(number(entry.getValue()));
     }
     return text.length() == 0 ? "none" : text.toString();
   }
 
   private static String hits(Figures figures, Placed by) {
-    return Long.toString(figures.flowsOf(by));
+    return number(figures.flowsOf(by));
   }
 
   private static String level(Figures.Level level, ZonedDateTime start) {
-    return level.now()
+    return number(level.now())
         + " now, at most "
-        + level.most()
+        + number(level.most())
         + (level.most() == 0 ? "" : " since " + Moments.text(Duration.between(start, level.at())));
   }
 
   private static String title(String what, String device, int count, Style style) {
-    return style.strong(what + " of " + device) + "  " + (count == 0 ? "none" : count) + "\n";
+    return style.strong(what + " of " + device)
+        + "  "
+        + (count == 0 ? "none" : number(count))
+        + "\n";
   }
 
   private static String side(Prefix block, PortSet ports, int protocol) {

@@ -37,7 +37,8 @@ final class CaptureFile {
         Verb.option(
             "--capture",
             "FILE",
-            "Write the packets as somebody there would capture them: .pcapng, or .pcap for one place."));
+            "Write the packets as a capture there would have them: a file of type .pcapng, "
+                + "or of type .pcap for one place."));
     spec.addOption(
         OptionSpec.builder("--seen-at")
             .type(List.class)
@@ -45,8 +46,8 @@ final class CaptureFile {
             .arity("1")
             .paramLabel("WHERE")
             .description(
-                "Where to capture: a host, a device, or one of its interfaces such as 'edge uplink'."
-                    + " The option again for more; without it, "
+                "Where to capture: a host, a device, or one of its interfaces such as 'edge "
+                    + "uplink'. May be given several times; default: "
                     + otherwise
                     + ".")
             .build());

@@ -34,8 +34,8 @@ abstract class ChangeVerb extends Verb {
             .index("1")
             .required(true)
             .description(
-                "The host: its name, a part of it, or its address; by an IPv6 address it is meant over"
-                    + " IPv6.")
+                "The host: its name, a part of its name, or its address; an IPv6 address means "
+                    + "over IPv6.")
             .build());
     spec.addPositional(
         PositionalParamSpec.builder()
@@ -52,7 +52,7 @@ abstract class ChangeVerb extends Verb {
 
   static void describeWriting(CommandSpec spec) {
     spec.addOption(flag("--yes", "Write without asking, if it is safe."));
-    spec.addOption(flag("--dry-run", "Show it all, write nothing."));
+    spec.addOption(flag("--dry-run", "Show the change without writing it."));
     spec.addOption(
         flag(
             "--even-so",

@@ -52,8 +52,8 @@ public final class CheckVerb extends Verb {
             .type(Severity.class)
             .defaultValue(Severity.WARNING.toString())
             .description(
-                "Exit with status 1 from this severity on: ${COMPLETION-CANDIDATES}"
-                    + " (${DEFAULT-VALUE}). What the file accepts does not count.")
+                "Exit with status 1 from this severity on: ${COMPLETION-CANDIDATES} (default "
+                    + "${DEFAULT-VALUE}). Findings that the file accepts do not count.")
             .build());
     spec.addOption(
         OptionSpec.builder("--cure")
@@ -61,7 +61,7 @@ public final class CheckVerb extends Verb {
             .type(String.class)
             .arity("0..1")
             .fallbackValue(EVERY)
-            .description("Show the cures as patches of the file; or that of one finding only.")
+            .description("Show each cure as a patch of the file, or that of one finding only.")
             .build());
     spec.addOption(flag("--write", "With --cure CODE@LINE: apply the cure to the file."));
     spec.addOption(

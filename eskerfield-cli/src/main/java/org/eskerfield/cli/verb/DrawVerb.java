@@ -36,23 +36,25 @@ public final class DrawVerb extends Verb {
         option(
             "--to",
             "WHERE",
-            "Where to: a host, a device, a name or an address; :PORT may follow."));
+            "Destination: a host, a device, a name or an address; :PORT may follow."));
     spec.addOption(
-        option("--service", "WHAT", "What it tries: 443/tcp, the name of a service, or ping."));
+        option("--service", "WHAT", "Service: 443/tcp, the name of a service, or ping."));
     spec.addOption(option("--at", "TIME", "When, by the clock of the site; as for 'trace'."));
     spec.addOption(option("--mode", "MODE", "Who opens the data connection; as for 'trace'."));
     spec.addOption(
         option("--around", "DEVICE", "Only this device, its networks, and the devices on them."));
     spec.addOption(
-        option("--only", "PART", "Of a way, only its 'map' or only its 'ladder' of packets."));
+        option("--only", "PART", "Of a path, only its 'map' or only its 'ladder' of packets."));
     spec.addOption(
         option(
             "--theme",
             "THEME",
-            "light, dark, or system (if left out): as the reader's system asks for."));
+            "light, dark, or system (default), which follows the reader's system."));
     spec.addOption(
         option(
-            "--scale", "N", "Of a PNG, the pixels for each of the picture's (1); 2 is sharper."));
+            "--scale",
+            "N",
+            "Pixels of a PNG for each of the picture's (default 1); 2 is sharper."));
     spec.addOption(
         output(
             "Write it to this .svg or .png file; without it, or for -, SVG goes to the output."));

@@ -65,9 +65,9 @@ public final class ExplainVerb extends Verb {
             .build());
     spec.addOption(option("--device", "NAME", "Only one device."));
     spec.addOption(
-        flag("--markdown", "A work sheet for entering the policy by hand, in Markdown."));
-    spec.addOption(flag("--csv", "Every rule as a line of CSV."));
-    spec.addOption(option("--template", "FILE", "By a template of your own (Mustache)."));
+        flag("--markdown", "Print a work sheet for entering the policy by hand, in Markdown."));
+    spec.addOption(flag("--csv", "Print every rule as a line of CSV."));
+    spec.addOption(option("--template", "FILE", "Format it by a template of your own (Mustache)."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema explain'."));
     spec.usageMessage()
         .footer(

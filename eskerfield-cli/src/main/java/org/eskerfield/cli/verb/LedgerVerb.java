@@ -48,7 +48,8 @@ public final class LedgerVerb extends Verb {
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
     spec.addOption(option("--ports", "ADDRESS", "What uses each port of one address."));
-    spec.addOption(option("--network", "NAME", "The blocks of one network, also an inner one."));
+    spec.addOption(
+        option("--network", "NAME", "Only the addresses of one network, inner ones included."));
     spec.addOption(
         option("--uses", "NAME", "Where a host, network, zone, group, service … is used."));
     spec.addOption(option("--route", "ADDRESS", "Which route each device takes to an address."));
@@ -270,7 +271,7 @@ public final class LedgerVerb extends Verb {
       return "Nothing in this file has " + address + ".\n";
     }
     StringBuilder out = new StringBuilder(style.strong(address.toString())).append('\n');
-    TableText table = new TableText("ports", "who", "where");
+    TableText table = new TableText("ports", "used by", "where");
     for (Holding holding : holders) {
       boolean shared = holding.kind() == Holding.Kind.SHARED;
       String ports = holding.services().isEmpty() ? shared ? "others" : "all" : ports(holding);

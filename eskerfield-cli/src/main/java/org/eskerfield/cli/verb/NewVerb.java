@@ -41,9 +41,12 @@ public final class NewVerb extends Verb {
   protected void describe(CommandSpec spec) {
     spec.addPositional(
         PositionalParamSpec.builder(siteFile()).description("The file to write.").build());
-    spec.addOption(option("--site", "TITLE", "What the site is called; the file's name."));
-    spec.addOption(option("--time-zone", "ZONE", "As in Europe/London, for schedules; UTC."));
-    spec.addOption(option("--device", "NAME", "The device between carrier and zones; edge."));
+    spec.addOption(option("--site", "TITLE", "Title of the site (default: the name of the file)."));
+    spec.addOption(
+        option(
+            "--time-zone", "ZONE", "Time zone of schedules, such as Europe/London (default UTC)."));
+    spec.addOption(
+        option("--device", "NAME", "Name of the device between carrier and zones (default edge)."));
     spec.addOption(option("--link", "PREFIX", "The link to the carrier, as in 203.0.113.32/28."));
     spec.addOption(option("--carrier", "ADDRESS", "The carrier's router on it."));
     spec.addOption(option("--own", "ADDRESS", "The device's own address on it."));

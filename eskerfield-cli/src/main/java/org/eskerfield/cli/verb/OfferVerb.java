@@ -30,15 +30,21 @@ public final class OfferVerb extends ChangeVerb {
   protected void describe(CommandSpec spec) {
     describeHost(spec, "https, 8443/tcp, or several as in http,https");
     spec.addOption(
-        option("--from", "WHO", "Who may use it: any, or names and addresses with commas."));
+        option(
+            "--from", "WHO", "Who may use it: any, or names and addresses separated by commas."));
     spec.addOption(
         option("--at", "WHERE", "External address, port or address:port; proposed if left out."));
     spec.addOption(
-        option("--hairpin", "WHERE", "Insiders who use the external address, too; none."));
-    spec.addOption(option("--when", "SCHEDULE", "Only within a schedule of the file."));
-    spec.addOption(flag("--static", "An external address of its own, both ways."));
-    spec.addOption(flag("--no-log", "Do not log what is let in."));
-    spec.addOption(option("--name", "NAME", "What the rules are called."));
+        option(
+            "--hairpin",
+            "WHERE",
+            "Inner zones or interfaces from which the external address is used, too; "
+                + "default: none."));
+    spec.addOption(option("--when", "SCHEDULE", "Accept only within this schedule of the file."));
+    spec.addOption(
+        flag("--static", "Give the host an external address of its own, in both directions."));
+    spec.addOption(flag("--no-log", "Do not log what is accepted."));
+    spec.addOption(option("--name", "NAME", "Name of the new rules."));
     describeWriting(spec);
     spec.usageMessage()
         .footer(

@@ -83,19 +83,25 @@ public final class ReplayVerb extends Verb {
             "PACE",
             "The same at another pace: doubling (as above) or steady (after 1, 2 and 3 seconds, as"
                 + " current systems do)."));
-    spec.addOption(flag("--follow", "Tell of each flow as it happens."));
+    spec.addOption(flag("--follow", "Print each flow as it happens."));
     spec.addOption(flag("--bindings", "Show the table of bindings."));
     spec.addOption(flag("--sessions", "Show the sessions."));
     spec.addOption(
-        flag("--figures", "Show how many there were, at most when, pools, and each rule's flows."));
+        flag(
+            "--figures",
+            "Show counts: sessions and bindings with their peaks, pools, and flows per "
+                + "rule."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema replay'."));
     spec.addOption(
-        option("--at", "TIME", "Stop at this time since the start, such as 5m, and look then."));
+        option(
+            "--at",
+            "TIME",
+            "Stop at this time after the start, such as 5m, and show the state then."));
     spec.addOption(
         option(
             "--change",
             "TIME=SITE",
-            "At this time go on with another file of the site; sessions stay."));
+            "At this time, switch to another file of the site; sessions stay."));
     spec.addOption(
         several(
             "--forget",

@@ -43,7 +43,7 @@ public final class ReportVerb extends Verb {
             "--traffic",
             "FILE",
             "Replay this traffic, as for 'replay', and plot the use of pools and ports over time."));
-    spec.addOption(option("--arriving", "WHERE", "Of captured traffic, where it was taken."));
+    spec.addOption(option("--arriving", "WHERE", "For captured traffic: where it was captured."));
     spec.usageMessage()
         .footer(
             "",

@@ -50,43 +50,47 @@ public final class TraceVerb extends Verb {
         required(
             "--to",
             "WHERE",
-            "Where to: a host, a device, a name or an address; :PORT may follow."));
+            "Destination: a host, a device, a name or an address; :PORT may follow."));
     spec.addOption(
-        required("--service", "WHAT", "What it tries: 443/tcp, the name of a service, or ping."));
+        required("--service", "WHAT", "Service: 443/tcp, the name of a service, or ping."));
     spec.addOption(
         option(
             "--at",
             "TIME",
-            "When, by the clock of the site: 2026-11-23T10:00, 'sunday 10:00', 10:00."
-                + " Without it: a Monday at 09:00."));
+            "Time, in the time zone of the site: 2026-11-23T10:00, 'sunday 10:00', 10:00. "
+                + "Default: a Monday at 09:00."));
     spec.addOption(
         OptionSpec.builder("--source-port")
             .paramLabel("PORT")
             .type(int.class)
             .defaultValue(Integer.toString(Question.DEFAULT_SOURCE_PORT))
             .description(
-                "The port of the sender, or the identifier of its ping (${DEFAULT-VALUE}).")
+                "The port of the sender, or the identifier of its ping (default "
+                    + "${DEFAULT-VALUE}).")
             .build());
     describeSize(spec);
     describeTransfer(spec);
     spec.addOption(
-        flag("--packets", "Show the way of every packet, not only of those that decide."));
+        flag(
+            "--packets",
+            "Show the path of every packet, not only of those that decide the outcome."));
     spec.addOption(
         flag(
             "--together",
-            "Several senders, one after the other: what each opens stays open for those after it."));
+            "Send one after the other: what each sender opens stays open for the next ones."));
     spec.addOption(
         option(
             "--expect",
             "OUTCOME",
-            "Exit with status 1 unless it ends so: answered, refused, dropped, exhausted,"
-                + " unroutable or unanswered; by whom may follow, as in 'answered by ramp'."));
+            "Exit with status 1 unless the outcome is this one: answered, refused, "
+                + "dropped, exhausted, unroutable or unanswered; by whom may follow, as in "
+                + "'answered by ramp'."));
     spec.addOption(
         flag(
             "--cure",
-            "If it is not answered, show the smallest edit of the file that lets it through, and"
-                + " what else that would let in."));
-    CaptureFile.describe(spec, "at who sends");
+            "If it is not answered, show the smallest change of the file that lets it "
+                + "through, and what else it would let in."));
+    CaptureFile.describe(spec, "at the sender");
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema trace'."));
     spec.usageMessage()
         .footer(
@@ -107,7 +111,8 @@ public final class TraceVerb extends Verb {
     spec.addOption(
         flag(
             "--may-fragment",
-            "Let devices cut a packet whose size is said: IPv4 without the don't-fragment bit."));
+            "Let devices fragment a packet whose size is given: IPv4 without the "
+                + "don't-fragment bit."));
   }
 
   private static OptionSpec senders() {
@@ -118,9 +123,9 @@ public final class TraceVerb extends Verb {
         .required(true)
         .paramLabel("WHO")
         .description(
-            "Who sends: a host, a device, a device with one of its interfaces ('skerry pier'),"
-                + " or an address. A group, network or zone, or the"
-                + " option again, for several side by side.")
+            "Who sends: a host, a device, a device with one of its interfaces ('skerry "
+                + "pier'), or an address. For several side by side: a group, network or zone, or "
+                + "the option again.")
         .build();
   }
 

@@ -122,19 +122,23 @@ public final class Ladder {
         neighbours.computeIfAbsent(other, name -> new LinkedHashSet<>()).add(one);
       }
     }
+    List<String> internet = new ArrayList<>();
     List<String> outside = new ArrayList<>();
     List<String> inside = new ArrayList<>();
     for (Map.Entry<String, Leg.Kind> column : columns.entrySet()) {
       boolean beyond =
           neighbours.getOrDefault(column.getKey(), Set.of("")).stream()
               .allMatch(name -> columns.get(name) == Leg.Kind.INTERNET);
-      (column.getValue() == Leg.Kind.INTERNET || beyond ? outside : inside).add(column.getKey());
+      boolean here = column.getValue() == Leg.Kind.INTERNET;
+      (here ? internet : beyond ? outside : inside).add(column.getKey());
     }
-    List<String> left = new ArrayList<>(outside);
-    Collections.reverse(left);
-    left.addAll(inside);
     List<String> right = new ArrayList<>(inside);
+    right.addAll(internet);
     right.addAll(outside);
+    Collections.reverse(outside);
+    List<String> left = new ArrayList<>(outside);
+    left.addAll(internet);
+    left.addAll(inside);
     List<String> best = List.copyOf(columns.keySet());
     for (List<String> order : List.of(left, right)) {
       best = passed(packets, order) < passed(packets, best) ? order : best;

@@ -55,7 +55,7 @@ class ReferenceTest {
 
   private static String table(Shape shape) {
     StringBuilder table =
-        new StringBuilder("| key | says | write | example |\n|---|---|---|---|\n");
+        new StringBuilder("| key | meaning | value | example |\n|---|---|---|---|\n");
     for (Shape.Key key : shape.keys()) {
       table
           .append("| `" + key.name() + "`" + (key.required() ? " (needed)" : ""))

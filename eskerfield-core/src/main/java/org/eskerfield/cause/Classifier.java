@@ -398,12 +398,12 @@ final class Classifier extends Case {
               && (decision.ruling().step() == step || decision.ruling().step() == Step.SOURCE)
               && decision.by() instanceof Named rule
               && rule.place().line() > 0) {
-            return Labels.of(rule) + " (line " + rule.place().line() + "), which should take it";
+            return Labels.of(rule) + " (line " + rule.place().line() + "), which should match it";
           }
         }
       }
     }
-    return "what should take it";
+    return "what should match it";
   }
 
   private static boolean endsAt(Conversation conversation, Device device, Step step) {

@@ -75,6 +75,6 @@ final class Elsewhere {
             + rule.internal().text()
             + ", which does not offer that; "
             + Objects.requireNonNull(now.internal()).text()
-            + " does, and all else lets it through to there");
+            + " does, and everything else on the way lets it through");
   }
 }

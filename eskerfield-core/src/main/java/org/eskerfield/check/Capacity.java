@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.check;
 
+import java.util.Locale;
 import org.eskerfield.change.Change;
 import org.eskerfield.change.Cure;
 import org.eskerfield.model.Device;
@@ -20,6 +21,10 @@ import org.jspecify.annotations.Nullable;
 /** Whether a pool has enough addresses and ports for all who send by its rule. */
 final class Capacity {
   /** The ports of an address that a shared rule can give out (RFC 6335: port 0 is reserved). */
+  private static String counted(long number) {
+    return String.format(Locale.ENGLISH, "%,d", number);
+  }
+
   private static final int PORTS = 65_535;
 
   private final Inspection check;
@@ -125,14 +130,14 @@ final class Capacity {
           Code.PORTS_TOO_FEW,
           rule,
           Labels.of(rule)
-              + " promises "
-              + each
+              + " allows "
+              + counted(each)
               + " ports to each of "
               + sources.text()
               + ", "
-              + sources.count * each
+              + counted(sources.count * each)
               + " in all, and has "
-              + has,
+              + counted(has),
           null,
           Cure.byHand("add addresses to the pool, or lower 'ports-per-source'"));
     }

@@ -179,11 +179,11 @@ final class Externals {
             Code.WRONG_INTERFACE,
             use.rule,
             Labels.of(use.rule)
-                + " is for "
+                + " names "
                 + use.side.text()
                 + ", but packets for "
                 + first(lost)
-                + " come by "
+                + " arrive on "
                 + own.name(),
             null,
             Cure.of("name " + own.name(), new Change.Alter(use.rule, onSide(use, own))));
@@ -457,7 +457,7 @@ final class Externals {
             Code.POOLS_OVERLAP,
             pool.rule,
             Labels.of(pool.rule)
-                + " lends "
+                + " has in its pool "
                 + first(pool.addresses.intersection(other.addresses))
                 + ", which "
                 + Labels.of(other.rule)

@@ -79,7 +79,7 @@ final class Management {
                 + own.service().text()
                 + " of "
                 + device.name()
-                + ": no list that guards the way to it lets any of its senders in",
+                + ": no list that guards traffic to it accepts any of its senders",
             null,
             Cure.byHand("let a list that guards the way to the device accept those who manage it"));
       }
@@ -126,7 +126,7 @@ final class Management {
                 + own.service().text()
                 + " of "
                 + device.name()
-                + " itself away from those who come by "
+                + " itself away from packets that arrive on "
                 + arriving.name(),
             check.traced(check.attempt(preferred.sample())),
             cure(device, rule, lost));
@@ -221,7 +221,7 @@ final class Management {
                 ? "the whole internet"
                 : many ? "most of the internet" : "everybody on " + arriving.network().name()),
         check.traced(check.attempt(check.likely(admin).sample())),
-        Cure.of("let only insiders reach it", new Change.Alter(own, own.withFrom(inner))));
+        Cure.of("let only hosts inside reach it", new Change.Alter(own, own.withFrom(inner))));
   }
 
   private boolean isOpenToNeighbours(Interface arriving, PacketSet admin) {

@@ -242,9 +242,9 @@ final class Sides {
         Code.CLIENTS_REWRITTEN,
         rule,
         Labels.of(rule)
-            + " also rewrites clients who come in by "
+            + " also rewrites the source of clients that "
             + Labels.of(inward)
-            + " and leave by "
+            + " leads in by "
             + passage.leaving().name(),
         check.traced(check.attempt(check.preferring(clients, check.describedOutside()).sample())),
         outer != null ? only(rule, outer) : Cure.of("take it away", new Change.Remove(rule)));
@@ -332,7 +332,7 @@ final class Sides {
       }
     }
     return new Cure(
-        "let the stance drop what comes from the internet, and admit what is offered", changes);
+        "let the stance drop traffic from the internet, and admit what is offered", changes);
   }
 
   /** Whether everybody is let in by a rule today, since no list guards its way. */
@@ -361,9 +361,9 @@ final class Sides {
             Code.BLOCK_LOOPS,
             routed,
             routed.to().toString(),
-            "addresses of "
+            "packets for unused addresses of "
                 + routed.to()
-                + " that nobody uses, such as "
+                + ", such as "
                 + Objects.requireNonNull(one).packet().destination()
                 + ", go to and fro between "
                 + device.name()

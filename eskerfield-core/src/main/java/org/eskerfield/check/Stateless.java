@@ -86,9 +86,9 @@ final class Stateless {
           Labels.of(list.list())
               + " of "
               + device.name()
-              + " keeps no sessions, and lets everything in over "
+              + " keeps no sessions, and accepts everything over "
               + family
-              + " that bears ACK, for every port",
+              + " that has ACK set, on every port",
           null,
           new Cure(
               "let it keep sessions, and know answers by them",
@@ -111,12 +111,12 @@ final class Stateless {
         Code.NOTICES_DROPPED,
         list,
         Labels.of(list)
-            + " lets answers of TCP in over "
+            + " accepts TCP replies over "
             + family
             + ", but not the notice that a packet was too large ("
             + notice
             + ")",
         null,
-        Cure.of("let the notice in", Change.Add.first(list, accepts, list.rules())));
+        Cure.of("accept the notice, too", Change.Add.first(list, accepts, list.rules())));
   }
 }

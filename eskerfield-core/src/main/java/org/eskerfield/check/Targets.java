@@ -267,11 +267,11 @@ final class Targets {
               Code.FIXED_AMONG_LEASES,
               host,
               host.name()
-                  + " has "
+                  + " has the fixed address "
                   + address
-                  + " fixed, but "
+                  + ", but network "
                   + network.name()
-                  + " hands out "
+                  + " leases out "
                   + network.leases(),
               null,
               Cure.of(

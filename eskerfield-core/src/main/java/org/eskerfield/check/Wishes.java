@@ -528,7 +528,7 @@ final class Wishes {
         Labels.of(wish)
             + " of "
             + device.name()
-            + " accepts what goes from "
+            + " accepts traffic from "
             + source.name()
             + " to "
             + to

@@ -80,7 +80,7 @@ final class WrongHost {
             + String.join(", ", inside.stream().map(ServiceTerm::text).toList())
             + "; "
             + host.name()
-            + " does, and all else is open to it",
+            + " does, and everything else on the way lets it through",
         check.traced(check.attempt(one)),
         redirected(rule, host));
     return true;

@@ -37,8 +37,7 @@ final class HopWording {
     Address to = at.destination();
     return switch (ruling) {
       case SENDER_OFF -> "is switched off";
-      case BLOCKED_AT_SENDER ->
-          "sends it, but the network that it is on lets no " + Wording.service(at) + " out";
+      case BLOCKED_AT_SENDER -> "sends it, but its network blocks " + Wording.service(at);
       case SENT_TO_CARRIER -> "sends it to the internet";
       case SENT_TO_NEIGHBOUR -> {
         Network network = Objects.requireNonNull(host(by).networkTowards(to));

@@ -5,6 +5,7 @@ import java.util.ArrayDeque;
 import java.util.ArrayList;
 import java.util.Deque;
 import java.util.HashMap;
+import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
@@ -90,7 +91,8 @@ final class MapPlan {
   /** By {@link #key}, each once. */
   final Map<String, Link> links = new LinkedHashMap<>();
 
-  private final Map<Interface, Box.Port> ports = new LinkedHashMap<>();
+  /** Of those interfaces that are shown; equal ones of two devices are two. */
+  private final IdentityHashMap<Interface, Box.Port> ports = new IdentityHashMap<>();
 
   private final Site site;
 

@@ -69,7 +69,7 @@ class ChangeVerbsTest {
     assertThat(commands).isLessThan(15);
     assertThat(made.toString())
         .contains("nothing found in shop.site.yaml: 1 device, 3 translation rules, 1 access rule")
-        .contains("8 of 8 hold")
+        .contains("8 of 8 expectations hold")
         .contains("refused: 8443/tcp of 203.0.113.33 is taken: destination 'till https' of edge");
   }
 
@@ -189,7 +189,7 @@ class ChangeVerbsTest {
     assertThat(out.toString())
         .contains("203.0.113.32/32 has no room", "203.0.113.99 is no usable one of")
         .contains("203.0.113.46 is the carrier's own address", "answer yes or no")
-        .contains("to go on with: --link 203.0.113.32/28 --carrier 203.0.113.46");
+        .contains("answers so far, as options: --link 203.0.113.32/28 --carrier 203.0.113.46");
     BufferedReader all = new BufferedReader(new StringReader(begin + zones + hosts));
     status = Main.run(new Terminal(to, to, Style.PLAIN, all), "new", site.toString());
     assertThat(status).as(out.toString()).isZero();

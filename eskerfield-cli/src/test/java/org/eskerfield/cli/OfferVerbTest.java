@@ -237,7 +237,7 @@ class OfferVerbTest {
     assertThat(Files.readString(site))
         .contains("prefix: ours are the carrier's outside", "note: by the address that passengers")
         .doesNotContain("passengers book");
-    assertThat(run("verify " + site).out()).isEqualTo("7 of 7 hold\n");
+    assertThat(run("verify " + site).out()).isEqualTo("7 of 7 expectations hold\n");
   }
 
   @ParameterizedTest
@@ -371,7 +371,8 @@ class OfferVerbTest {
     Path site = Files.copy(Path.of("../demo/marrowby.site.yaml"), folder.resolve("m.site.yaml"));
     MainTest.Result gone = run("withdraw " + site + " " + what + " --yes");
     assertThat(gone.status()).as(gone.out() + gone.err()).isZero();
-    assertThat(run("verify " + site).out()).isEqualTo(left + " of " + left + " hold\n");
+    assertThat(run("verify " + site).out())
+        .isEqualTo(left + " of " + left + " expectations hold\n");
     assertThat(run("check " + site).out()).contains("nothing found");
   }
 

@@ -34,7 +34,7 @@ class VerifyVerbTest {
   void aHealthySiteScoresInFull() {
     MainTest.Result result = MainTest.run("verify", DEMO);
     assertThat(result.status()).isZero();
-    assertThat(result.out()).matches("(\\d+) of \\1 hold\n");
+    assertThat(result.out()).matches("(\\d+) of \\1 expectations hold\n");
     assertThat(MainTest.run("verify", DEMO, "--all").out()).contains("holds  ");
   }
 
@@ -47,7 +47,7 @@ class VerifyVerbTest {
         .contains("fails  passenger to booking.example, https: answered by booking")
         .contains("expected answered, but it is dropped")
         .contains("an earlier rule matches it first (order)  order.site.yaml:154")
-        .contains("8 of 12 hold");
+        .contains("8 of 12 expectations hold");
     Element suite =
         DocumentBuilderFactory.newInstance()
             .newDocumentBuilder()

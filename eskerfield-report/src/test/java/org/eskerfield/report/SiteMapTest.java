@@ -346,7 +346,7 @@ class SiteMapTest {
         "nothing-listens | passenger | 192.0.2.66 | https | booking | booking refuses it",
         "return-route-missing | passenger | 192.0.2.66 | https | lockhouse | lockhouse has no route",
         "reply-by-other-way | till | 192.0.2.66 | https | till | till discards it",
-        "sender-network-blocks | contractor | 203.0.113.33 | 1502/tcp | contractor | lets no 1502/tcp",
+        "sender-network-blocks | contractor | 203.0.113.33 | 1502/tcp | contractor | its network blocks 1502/tcp",
       })
   void theCrossStandsWhereItEndedWhateverComesBack(
       String file, String from, String to, String service, String where, String why)

@@ -135,7 +135,7 @@ class RulingsTest {
             INBOUND,
             "dropped",
             Ruling.BLOCKED_AT_SENDER,
-            "the network that it is on lets no 1502/tcp out",
+            "its network blocks 1502/tcp",
             "at: 192.0.2.140,",
             "at: 192.0.2.140, network-blocks: 1502/tcp,"),
         row(

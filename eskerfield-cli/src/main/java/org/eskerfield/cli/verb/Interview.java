@@ -130,7 +130,7 @@ final class Interview {
             ? why
             : why
                 + System.lineSeparator()
-                + "  what was answered, to go on with: "
+                + "  answers so far, as options: "
                 + String.join(" ", answered));
   }
 }

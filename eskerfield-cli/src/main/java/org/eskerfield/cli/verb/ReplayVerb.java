@@ -89,9 +89,19 @@ public final class ReplayVerb extends Verb {
     spec.addOption(
         flag(
             "--figures",
-            "Show counts: sessions and bindings with their peaks, pools, and flows per "
-                + "rule."));
+            "Show counts: sessions and bindings with their peaks, pools, flows per rule."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema replay'."));
+    events(spec);
+    CaptureFile.describe(spec, "everywhere");
+    LogPrinter.describe(spec);
+    spec.usageMessage()
+        .footer(
+            "",
+            "Example: eskerfield replay demo/gauges.site.yaml demo/gauges.csv --follow --bindings");
+  }
+
+  /** What happens while the flows are sent. */
+  private static void events(CommandSpec spec) {
     spec.addOption(
         option(
             "--at",
@@ -109,12 +119,6 @@ public final class ReplayVerb extends Verb {
             "At this time every device, or one, forgets its sessions and temporary bindings; or all"
                 + " forget those of a host."));
     spec.addOption(several("--restart", "TIME=DEVICE", "At this time a device is restarted."));
-    CaptureFile.describe(spec, "everywhere");
-    LogPrinter.describe(spec);
-    spec.usageMessage()
-        .footer(
-            "",
-            "Example: eskerfield replay demo/gauges.site.yaml demo/gauges.csv --follow --bindings");
   }
 
   @Override

@@ -97,7 +97,7 @@ public final class VerifyVerb extends Verb {
   /** How many hold, with a line break. */
   static String score(List<Verdict> verdicts, Style style) {
     long held = verdicts.stream().filter(Verdict::holds).count();
-    String score = held + " of " + verdicts.size() + " hold";
+    String score = held + " of " + verdicts.size() + " expectations hold";
     return (held == verdicts.size() ? style.good(score) : style.bad(score)) + "\n";
   }
 

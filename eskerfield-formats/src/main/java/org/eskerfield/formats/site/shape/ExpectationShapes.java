@@ -31,7 +31,10 @@ public final class ExpectationShapes {
 
   private static final Shape.Key SERVICE_KEY =
       Keys.must(
-          "service", new Text(null, "a service such as 443/tcp, https or ping"), "what", "tcp");
+          "service",
+          new Text(null, "a service such as 443/tcp, https or ping"),
+          "the service",
+          "tcp");
 
   private static final Shape.Key MODE_KEY =
       Keys.may(
@@ -66,7 +69,7 @@ public final class ExpectationShapes {
       Keys.may(
           "may-fragment",
           new Truth(),
-          "that devices may cut it: IPv4 without the don't-fragment bit",
+          "whether devices may fragment it: IPv4 without the don't-fragment bit",
           "true");
 
   public static final Shape EARLIER =

@@ -224,7 +224,7 @@ public final class SiteShapes {
           Keys.may(
               "own-prefix",
               new Texts("a prefix, or a list of them"),
-              "what the host takes for its own network, where it is set wrong or on purpose",
+              "the prefix that is set on the host, where it differs from that of its network",
               "10.77.0.0/16"),
           RESOLVER,
           Keys.may(
@@ -249,7 +249,10 @@ public final class SiteShapes {
               "on which days of the week the window opens",
               "mon-fri"),
           Keys.may(
-              "hours", new Text(null, "hours such as 07:00-18:00"), "at what time", "07:00-18:00"),
+              "hours",
+              new Text(null, "hours such as 07:00-18:00"),
+              "between which times of day",
+              "07:00-18:00"),
           Keys.may(
               "first-day",
               new Text(null, "a date such as 2026-04-01"),
@@ -284,7 +287,7 @@ public final class SiteShapes {
           Keys.may(
               "port",
               new Texts("what the device calls its socket, or a list of them", true),
-              "which sockets of the device it is",
+              "the physical port of the device, or several",
               "3"),
           MTU,
           Keys.may(
@@ -305,7 +308,7 @@ public final class SiteShapes {
                   "which destinations the route is for",
                   "any"),
               Keys.may("via", Keys.ADDRESS, "the next router", "198.51.100.129"),
-              Keys.may("discard", new Truth(), "that packets are discarded", "true"),
+              Keys.may("discard", new Truth(), "whether packets are discarded", "true"),
               Keys.may(
                   "preference",
                   new Whole(1, 255),
@@ -332,7 +335,7 @@ public final class SiteShapes {
           Keys.may(
               "to",
               new Word(List.of("device")),
-              "that the way ends at the device itself",
+              "whether the traffic is for the device itself",
               "device"));
 
   public static final Shape ACCESS_LIST =
@@ -341,9 +344,13 @@ public final class SiteShapes {
           Keys.may(
               "guards",
               new Children(List.of(GUARD), true),
-              "which ways through the device the list guards",
+              "which traffic through the device the list guards",
               "{ arriving: uplink }"),
-          Keys.may("stateless", new Truth(), "whether every packet is judged, replies too", "true"),
+          Keys.may(
+              "stateless",
+              new Truth(),
+              "whether every packet is filtered, replies included",
+              "true"),
           Keys.may(
               "rules",
               new Children(List.of(ACCESS_RULE), false),
@@ -363,7 +370,7 @@ public final class SiteShapes {
                       Pattern.compile("^(otherwise|[^\\s/:,]+ to [^\\s/:,]+)$"),
                       ACTION,
                       "otherwise")),
-              "what becomes of a way that no list guards",
+              "the default for traffic that no list guards",
               "drop"),
           Keys.may(
               "access-sees",
@@ -379,7 +386,7 @@ public final class SiteShapes {
           Keys.may(
               "verify-source",
               new Truth(),
-              "whether a packet must come by the way that leads to its source",
+              "whether a packet must arrive on the interface that leads back to its source",
               "true"),
           Keys.may(
               "state",

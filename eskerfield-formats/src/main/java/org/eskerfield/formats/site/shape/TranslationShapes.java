@@ -60,14 +60,26 @@ public final class TranslationShapes {
   private static final List<Shape.Key> FLOW_KEYS =
       List.of(
           Keys.may("udp", Keys.IDLE, "after what time of silence a UDP session ends", "5m"),
-          Keys.may("tcp-established", Keys.IDLE, "the same for an open TCP connection", "2h4m"),
-          Keys.may("tcp-transitory", Keys.IDLE, "the same for one that opens or closes", "4m"),
-          Keys.may("icmp", Keys.IDLE, "the same for a ping", "60s"),
-          Keys.may("other", Keys.IDLE, "the same for other protocols", "5m"),
+          Keys.may(
+              "tcp-established",
+              Keys.IDLE,
+              "after what time of silence an open TCP connection ends",
+              "2h4m"),
+          Keys.may(
+              "tcp-transitory",
+              Keys.IDLE,
+              "after what time of silence a TCP connection ends that opens or closes",
+              "4m"),
+          Keys.may("icmp", Keys.IDLE, "after what time of silence a ping session ends", "60s"),
+          Keys.may(
+              "other",
+              Keys.IDLE,
+              "after what time of silence a session of another protocol ends",
+              "5m"),
           Keys.may(
               "filtering",
               ENDPOINTS,
-              "whom a temporary binding lets in besides replies",
+              "from whom a temporary binding accepts packets besides replies",
               "address-dependent"),
           Keys.may(
               "inbound-refreshes",
@@ -80,7 +92,7 @@ public final class TranslationShapes {
           Keys.may(
               "mapping",
               ENDPOINTS,
-              "for which remote ends an external port serves again",
+              "for which remote addresses and ports an external port is used again",
               "endpoint-independent"),
           Keys.may(
               "pooling",
@@ -106,11 +118,11 @@ public final class TranslationShapes {
 
   private static final List<Shape.Key> DEVICE_STATE_KEYS =
       List.of(
-          Keys.may("port-hold-down", Keys.IDLE, "how long a freed port rests", "120s"),
+          Keys.may("port-hold-down", Keys.IDLE, "how long a freed port is not used again", "120s"),
           Keys.may(
               "mid-stream",
               new Truth(),
-              "whether a TCP connection may be met without its opening",
+              "whether a session may begin with a TCP segment other than a SYN",
               "true"),
           Keys.may(
               "file-transfer",
@@ -204,10 +216,14 @@ public final class TranslationShapes {
                   Keys.TITLE_TEXT,
                   "what the rule is called",
                   "gauges borrow an address"),
-              Keys.must("from", Keys.TERMS, "which sources borrow an address each", "pier"),
+              Keys.must("from", Keys.TERMS, "which sources get an external address each", "pier"),
               Keys.may("to", Keys.TERMS, "for which destinations", "internet"),
               Keys.must("leaving", Keys.INTERFACE, "where the packets leave", "uplink"),
-              Keys.must("pool", POOL, "which addresses are lent", "192.0.2.68-192.0.2.71"),
+              Keys.must(
+                  "pool",
+                  POOL,
+                  "which external addresses are in the pool",
+                  "192.0.2.68-192.0.2.71"),
               Keys.may("state", new Child(DYNAMIC_STATE), "how its flows are kept", "{ udp: 2m }"),
               Keys.DISABLED,
               Keys.NOTE),
@@ -218,8 +234,8 @@ public final class TranslationShapes {
           "an untouched rule",
           List.of(
               Keys.must("untouched", Keys.TITLE_TEXT, "what the rule is called", "office and pier"),
-              Keys.must("from", Keys.TERMS, "the one side", "pier"),
-              Keys.must("to", Keys.TERMS, "the other side", "store"),
+              Keys.must("from", Keys.TERMS, "the addresses on one side", "pier"),
+              Keys.must("to", Keys.TERMS, "the addresses on the other side", "store"),
               Keys.DISABLED,
               Keys.NOTE),
           List.of("untouched"));

@@ -6,6 +6,7 @@ import com.fasterxml.jackson.databind.node.ArrayNode;
 import com.fasterxml.jackson.databind.node.ObjectNode;
 import java.util.LinkedHashMap;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.formats.literal.WellKnownServices;
 import org.eskerfield.formats.site.shape.Shape;
@@ -40,7 +41,9 @@ final class SchemaGenerator {
     for (Shape.Key key : shape.keys()) {
       ObjectNode value = value(key.value());
       ObjectNode described = JSON.createObjectNode();
-      described.put("description", "Says " + key.purpose() + ": " + key.value().wanted() + ".");
+      String purpose = key.purpose();
+      String begun = purpose.substring(0, 1).toUpperCase(Locale.ROOT) + purpose.substring(1);
+      described.put("description", begun + " (" + key.value().wanted() + ").");
       described.putArray("examples").add(JSON.valueToTree(YAML.loadFromString(key.example())));
       described.setAll(value);
       properties.set(key.name(), described);

@@ -211,7 +211,7 @@ class ReplayVerbTest {
         .contains("10.44.8.31:50003 → 10.77.4.20:443 7s 2h 3m 53s forwarded unchanged")
         // A range shifted by 1000, a file transfer in both modes.
         .contains(
-            "198.51.100.77:50004 → 203.0.113.37:11007 6s 4m 54s line 68, radio traffic, goes on to 10.44.20.140:10007")
+            "198.51.100.77:50004 → 203.0.113.37:11007 6s 4m 54s line 68, radio traffic, forwarded to 10.44.20.140:10007")
         .contains(
             "'227 Entering Passive Mode (10,44,20,134,195,100)', heard as '227 Entering Passive Mode (203,0,113,38,195,100)'")
         .contains(

@@ -84,7 +84,8 @@ public final class ProgressLine implements Checker.Progress, AutoCloseable {
   }
 
   private void show(String line) {
-    out.print(Screen.RETURN + "" + Screen.ESCAPE + "[K" + line);
+    String fitting = line.substring(0, Math.min(line.length(), width)); // else it would wrap
+    out.print(Screen.RETURN + "" + Screen.ESCAPE + "[K" + fitting);
     out.flush();
   }
 

@@ -17,6 +17,10 @@ final class OtherSpellings {
   private static final Pattern DOTTED = Pattern.compile(FOUR);
   private static final Pattern MASKED =
       Pattern.compile("(" + FOUR + ")(?:\\s*/\\s*|\\s+)(" + FOUR + ")");
+  private static final Pattern SPELT_RANGE =
+      Pattern.compile("(" + FOUR + ")\\s*(?:to|\\.\\.|:)\\s*(" + FOUR + ")");
+  private static final Pattern STARRED =
+      Pattern.compile("\\d{1,3}(?:\\.\\d{1,3}){0,2}(?:\\.[*xX]){1,3}");
   private static final Pattern LAST_NUMBER = Pattern.compile("(\\d{1,3}\\.){3}(\\d{1,3})");
 
   private OtherSpellings() {}
@@ -33,6 +37,16 @@ final class OtherSpellings {
       return new BadLiteralException(
           "'" + text + "' is an address with a port",
           "a blank separates the two: " + port.group(1) + " " + port.group(2));
+    }
+    Matcher range = SPELT_RANGE.matcher(text);
+    if (range.matches()) {
+      return new BadLiteralException(
+          otherwise, "a range is written " + range.group(1) + "-" + range.group(2));
+    }
+    if (STARRED.matcher(text).matches()) {
+      String first = text.replaceAll("[*xX]", "0");
+      int length = 8 * (4 - text.replaceAll("[^*xX]", "").length());
+      return new BadLiteralException(otherwise, "a prefix is written " + first + "/" + length);
     }
     if (MASKED.matcher(text).matches()) {
       return new BadLiteralException(otherwise, "write the address alone, without its mask");

@@ -458,7 +458,13 @@ final class DeviceReader {
             "write both in the same");
       }
     } else {
-      terms.undefined(to, "network", to.text(), List.copyOf(site.networks().keySet()));
+      List<String> known = new ArrayList<>(site.networks().keySet());
+      known.add(Site.ANY);
+      if (to.text().equals("default")) {
+        problems.add(to, "no network is called 'default'", "a default route is written to: any");
+      } else {
+        terms.undefined(to, "network", to.text(), known);
+      }
     }
     // A route serves the family of its next router.
     return prefixes.stream()

@@ -2,6 +2,7 @@
 package org.eskerfield.formats.site.read;
 
 import java.util.ArrayList;
+import java.util.Arrays;
 import java.util.HashSet;
 import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
@@ -16,6 +17,7 @@ import org.eskerfield.formats.site.shape.TradeWords;
 import org.eskerfield.formats.yaml.Node;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -30,6 +32,9 @@ final class Fields implements Placed {
    * @param value what stands under it
    */
   record NamedNode(Node.Scalar name, Node value) {}
+
+  private static final List<String> OUTCOMES =
+      Arrays.stream(Outcome.values()).map(Outcome::toString).toList();
 
   private static final Pattern LIKE_A_KEY = Pattern.compile("[a-zA-Z][a-zA-Z-]*");
 
@@ -86,10 +91,16 @@ final class Fields implements Placed {
     String name = entry.key().text();
     Shape.Key key = shape.key(name);
     if (key == null) {
+      Set<String> known = Set.copyOf(meant);
       problems.add(
           entry.key(),
           "unknown key '" + name + "' in " + shape.name(),
           unknown(name, entry.value(), before));
+      for (String each : meant) {
+        if (!known.contains(each)) {
+          readAs(each, entry); // so that nothing else seems to be missing because of it
+        }
+      }
       return;
     }
     if (keys.containsKey(name)) {
@@ -98,6 +109,13 @@ final class Fields implements Placed {
     }
     keys.put(name, entry.key().place());
     if (fits(entry.value(), key.value(), name, entry.key().place())) {
+      values.put(name, entry.value());
+    }
+  }
+
+  private void readAs(String name, Node.Entry entry) {
+    Shape.Key key = shape.key(name);
+    if (key != null && fits(entry.value(), key.value(), name, entry.key().place())) {
       values.put(name, entry.value());
     }
   }
@@ -266,7 +284,10 @@ final class Fields implements Placed {
     String remedy = "write " + value.wanted();
     if (node instanceof Node.Scalar scalar) {
       if (value instanceof Shape.Word word && scalar.isText()) {
-        remedy = problems.didYouMean(scalar.text(), word.words(), remedy);
+        String ours = TradeWords.key(scalar.text(), word.words());
+        remedy = instead(scalar.text(), ours, remedy);
+      } else if (key.equals("outcome")) {
+        remedy = instead(scalar.text(), TradeWords.key(scalar.text(), OUTCOMES), remedy);
       } else if (value instanceof Shape.Words words && scalar.isText()) {
         remedy = problems.didYouMean(scalar.text(), words.words(), remedy);
       } else if ((value instanceof Shape.Text || value instanceof Shape.Texts)
@@ -287,6 +308,12 @@ final class Fields implements Placed {
             : quoted(node) + " is no value for '" + key + "'",
         remedy);
     return false;
+  }
+
+  private String instead(String text, @Nullable String word, String otherwise) {
+    return word == null
+        ? otherwise
+        : problems.didYouMean(text, List.of(word), "the word for it is '" + word + "'");
   }
 
   private boolean textsFit(Node node, Shape.Texts texts, String key, Place at) {

@@ -6,6 +6,7 @@ import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import java.util.Set;
 import org.eskerfield.formats.literal.BadLiteralException;
@@ -33,6 +34,9 @@ import org.jspecify.annotations.Nullable;
  * of its own, so that one mistake does not cause a row of others.
  */
 final class Terms {
+  private static final Set<String> EVERYBODY =
+      Set.of("all", "*", "everyone", "everybody", "anyone", "anybody", "anywhere", "everywhere");
+
   private final Problems problems;
   private final Map<String, AddressTerm.Kind> kinds = new LinkedHashMap<>();
   private final Map<String, Place> places = new LinkedHashMap<>();
@@ -180,6 +184,8 @@ final class Terms {
     candidates.add(Site.ANY);
     if (text.indexOf(',') >= 0) {
       problems.add(scalar, "'" + text + "' is no name", "write a list: [" + text + "]");
+    } else if (EVERYBODY.contains(text.toLowerCase(Locale.ROOT))) {
+      problems.add(scalar, "'" + text + "' is no name", "every address is called 'any'");
     } else {
       undefined(scalar, "zone, network, host, group or device", text, candidates);
     }

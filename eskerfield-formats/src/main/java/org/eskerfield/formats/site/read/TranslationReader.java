@@ -372,6 +372,13 @@ final class TranslationReader {
    * @param protocol what follows the port where it is written right
    */
   private boolean isJoined(Side side, String protocol) {
+    if (side.where().endsWith(",")) {
+      problems.add(
+          side.at(),
+          "'" + side.at().text() + "' names several, and a rule has one",
+          "write a rule for each of them");
+      return true;
+    }
     Matcher joined = JOINED.matcher(side.at().text());
     if (!joined.matches()) {
       return false;

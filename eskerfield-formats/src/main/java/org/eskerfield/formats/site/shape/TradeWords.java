@@ -77,8 +77,11 @@ public final class TradeWords {
     words("mtu", "max-size");
     words("largest-segment", "mss", "tcp-mss", "mss-clamp");
     words("state", "status", "link");
-    words("accept", "allow", "permit", "pass");
-    words("drop", "deny", "block", "discard");
+    words("accept", "allow", "permit", "pass", "allowed", "permitted");
+    words("answered", "allowed", "accepted", "ok", "open", "success", "permitted", "reached");
+    words("dropped", "denied", "blocked", "filtered", "discarded", "timeout", "fails");
+    words("refused", "closed", "rejected", "reset");
+    words("drop", "deny", "block", "discard", "denied", "blocked");
     words("reject", "refuse");
     words("destination", "port-forward", "forward", "dnat", "redirect", "inbound");
     words("shared", "overload", "pat", "masquerade", "snat", "source", "outbound");

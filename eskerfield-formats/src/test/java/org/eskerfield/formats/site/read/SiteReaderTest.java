@@ -33,6 +33,7 @@ import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.Arguments;
 import org.junit.jupiter.params.provider.MethodSource;
+import org.junit.jupiter.params.provider.ValueSource;
 
 class SiteReaderTest {
   private static List<Problem> problems(String text) {
@@ -111,7 +112,7 @@ class SiteReaderTest {
             "{ on: pier, at: 10.77.4.20",
             "{ filter: { otherwise: ¦allow }, on: pier, at: 10.77.4.20",
             "'allow' is no value for 'otherwise'",
-            "write one of: accept, drop, reject"),
+            "the word for it is 'accept'"),
         row(
             "{ on: pier, at: 10.77.4.20",
             "{ network-blocks: ¦htps, on: pier, at: 10.77.4.20",
@@ -406,6 +407,34 @@ class SiteReaderTest {
             "shared: a\n        from: ¦10.77.4.1–10.77.4.20\n        leaving: uplink",
             "has a long dash",
             "write 10.77.4.1-10.77.4.20"),
+        rule(
+            "shared: a\n        from: ¦10.77.4.*\n        leaving: uplink",
+            "'10.77.4.*' is not an address",
+            "a prefix is written 10.77.4.0/24"),
+        rule(
+            "shared: a\n        from: ¦10.77.4.1 to 10.77.4.9\n        leaving: uplink",
+            "is not an address",
+            "a range is written 10.77.4.1-10.77.4.9"),
+        rule(
+            "shared: a\n        from: ¦all\n        leaving: uplink",
+            "'all' is no name",
+            "every address is called 'any'"),
+        row("{ to: any, via", "{ to: ¦default, via", "'default'", "is written to: any"),
+        row(
+            "pier to internet: accept, otherwise: drop",
+            "pier to internet: accept, otherwise: ¦deny",
+            "'deny' is no value for 'otherwise'",
+            "the word for it is 'drop'"),
+        row(
+            "            log: true\n        otherwise: drop",
+            EXPECT + "from: kiosk, to: ramp, service: ping, outcome: ¦allowed }",
+            "'allowed' is no value for 'outcome'",
+            "the word for it is 'answered'"),
+        row(
+            "becomes: ramp 502",
+            "becomes: ¦ramp, kiosk",
+            "'ramp, kiosk' names several",
+            "write a rule for each of them"),
         row(
             "becomes: ramp 502",
             "becomes: ¦ramp:502",
@@ -676,6 +705,16 @@ class SiteReaderTest {
   private static Arguments rule(String withMark, String message, String remedy) {
     String first = "      - destination: ramp controller";
     return row(first, "      - " + withMark + "\n" + first, message, remedy);
+  }
+
+  /** A key that is called otherwise is told once, and what it holds is read all the same. */
+  @ParameterizedTest
+  @ValueSource(strings = {"hosts", "networks", "devices", "interfaces", "arriving", "becomes"})
+  void aMisspeltKeyBringsNoOtherProblems(String key) throws Exception {
+    String text = Sites.skerryText().replaceFirst("(?m)^( *)" + key + ":", "$1" + key + "s:");
+    assertThat(problems(text))
+        .singleElement()
+        .satisfies(problem -> assertThat(problem.message()).startsWith("unknown key '" + key));
   }
 
   @ParameterizedTest(name = "{2}")

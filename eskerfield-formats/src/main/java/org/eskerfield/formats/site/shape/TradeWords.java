@@ -20,44 +20,26 @@ public final class TradeWords {
     words("note", "comment", "comments", "description", "desc", "remark", "remarks", "info");
     words("from", "source", "src", "sources", "source-address", "src-address", "client", "clients");
     words("to", "destination", "dst", "dest", "destination-address", "dst-address", "target");
-    words("service", "port", "ports", "protocol", "proto", "services", "application", "dport");
-    words("services", "service", "local-services", "management");
-    words("source-port", "sport", "source-ports", "src-port");
+    words("service", "port", "ports", "protocol", "proto", "services", "application");
+    words("services", "service", "management");
+    words("source-port", "source-ports", "src-port");
     words("at", "ip", "address", "addr", "addresses", "ip-address", "ipv4", "ipv6", "external");
     words("prefix", "subnet", "cidr", "range", "address", "net", "prefixes");
     words("via", "gateway", "next-hop", "nexthop", "gw", "next");
     words("gateway", "default-gateway", "router", "gw", "via");
-    words(
-        "arriving",
-        "in",
-        "inbound",
-        "incoming",
-        "ingress",
-        "interface",
-        "in-interface",
-        "iif",
-        "arrives");
-    words(
-        "leaving",
-        "out",
-        "outbound",
-        "outgoing",
-        "egress",
-        "interface",
-        "out-interface",
-        "oif",
-        "leaves");
+    words("arriving", "in", "inbound", "incoming", "ingress", "interface", "arrives");
+    words("leaving", "out", "outbound", "outgoing", "egress", "interface", "leaves");
     words("facing", "interface", "outside", "side");
-    words("becomes", "internal", "translated", "forward", "redirect", "to", "inside");
-    words("internal", "inside", "local", "private", "becomes", "host");
-    words("external", "outside", "global", "public", "at");
+    words("becomes", "internal", "forward", "redirect", "to", "inside");
+    words("internal", "inside", "private", "becomes", "host");
+    words("external", "outside", "public", "at");
     words("pool", "addresses", "range", "external");
     words("when", "schedule", "time", "time-range", "hours");
     words("days", "day", "weekdays");
     words("hours", "time", "times", "from");
     words("log", "logging");
     words("otherwise", "default", "policy", "default-action", "else");
-    words("guards", "applies", "direction", "interface", "bind", "binding");
+    words("guards", "applies", "direction", "interface");
     words("rules", "entries", "rule", "acl");
     words("access", "firewall", "filter", "filters", "acl", "rules", "lists");
     words("translation", "nat", "translations");
@@ -65,7 +47,6 @@ public final class TradeWords {
     words("hosts", "servers", "machines", "clients");
     words("networks", "subnets", "network", "vlans");
     words("devices", "routers", "firewalls", "gateways", "device");
-    words("groups", "objects", "aliases", "address-groups");
     words("listens", "ports", "listen", "open", "listening", "services", "service");
     words("hardware", "mac", "mac-address", "ethernet");
     words("resolver", "dns", "nameserver", "name-server");
@@ -75,7 +56,7 @@ public final class TradeWords {
     words("routed", "additional", "block", "blocks");
     words("carrier", "provider", "isp", "upstream");
     words("mtu", "max-size");
-    words("largest-segment", "mss", "tcp-mss", "mss-clamp");
+    words("largest-segment", "mss", "tcp-mss");
     words("state", "status", "link");
     words("accept", "allow", "permit", "pass", "allowed", "permitted");
     words("answered", "allowed", "accepted", "ok", "open", "success", "permitted", "reached");
@@ -84,9 +65,8 @@ public final class TradeWords {
     words("drop", "deny", "block", "discard", "denied", "blocked");
     words("reject", "refuse");
     words("destination", "port-forward", "forward", "dnat", "redirect", "inbound");
-    words("shared", "overload", "pat", "masquerade", "snat", "source", "outbound");
+    words("shared", "pat", "snat", "source", "outbound");
     words("static", "one-to-one");
-    words("untouched", "exempt", "no-nat", "bypass", "exemption");
   }
 
   private TradeWords() {}

@@ -166,8 +166,7 @@ public final class Main {
             .type(boolean.class)
             .description("Show the version.")
             .build());
-    String version = Main.class.getPackage().getImplementationVersion();
-    root.version("eskerfield " + (version == null ? "(not packaged)" : version));
+    root.version(Verb.version());
     for (Verb verb : verbs.values()) {
       root.addSubcommand(verb.name(), new CommandLine(verb.spec()));
     }

@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.Arrays;
 import java.util.List;
 import java.util.Locale;
+import org.eskerfield.explain.Sentences;
 import org.eskerfield.formats.literal.Similar;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
@@ -70,12 +71,12 @@ final class Misuse {
         + "' is one word too many: "
         + command.name()
         + " takes "
-        + (takes.isEmpty() ? "options only" : and(takes))
+        + (takes.isEmpty() ? "options only" : Sentences.listed(takes, "and"))
         + "; a value with blanks stands in quotes";
   }
 
   private String noSuch(String word) {
-    String option = word.indexOf('=') < 0 ? word : word.substring(0, word.indexOf('='));
+    String option = option(word);
     List<String> names = new ArrayList<>();
     for (OptionSpec each : command.options()) {
       List<String> all = each.hidden() ? List.of() : List.of(each.names());
@@ -87,10 +88,15 @@ final class Misuse {
     return command.name() + " has no option " + option + (remedy.isEmpty() ? "" : "; " + remedy);
   }
 
+  /** A word without the value that is joined to it. */
+  private static String option(String word) {
+    return word.indexOf('=') < 0 ? word : word.substring(0, word.indexOf('='));
+  }
+
   /** A word of the call that looks like an option and is none. */
   private @Nullable String unknownOption() {
     for (String word : words) {
-      String option = word.indexOf('=') < 0 ? word : word.substring(0, word.indexOf('='));
+      String option = option(word);
       if (option.matches("--[a-z-]+") && !command.optionsMap().containsKey(option)) {
         return word;
       }
@@ -113,7 +119,7 @@ final class Misuse {
               ? option.longestName() + " " + option.paramLabel()
               : each.paramLabel());
     }
-    return command.name() + " needs " + and(all);
+    return command.name() + " needs " + Sentences.listed(all, "and");
   }
 
   private static String described(ArgSpec spec) {
@@ -139,11 +145,5 @@ final class Misuse {
 
   private static String name(ArgSpec spec) {
     return spec instanceof OptionSpec option ? option.longestName() : spec.paramLabel();
-  }
-
-  private static String and(List<String> all) {
-    return all.size() == 1
-        ? all.get(0)
-        : String.join(", ", all.subList(0, all.size() - 1)) + " and " + all.get(all.size() - 1);
   }
 }

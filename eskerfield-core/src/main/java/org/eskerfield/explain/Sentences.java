@@ -101,7 +101,7 @@ public final class Sentences {
   }
 
   /** {@code a, b and c}. */
-  static String listed(List<String> texts, String last) {
+  public static String listed(List<String> texts, String last) {
     int size = texts.size();
     return size < 2
         ? String.join("", texts)

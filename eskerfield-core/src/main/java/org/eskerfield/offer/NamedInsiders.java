@@ -7,7 +7,6 @@ import java.util.List;
 import java.util.Set;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
 import org.eskerfield.model.ServicePart;
@@ -101,10 +100,7 @@ final class NamedInsiders {
   private AddressSet hairpinning() {
     AddressSet all = AddressSet.NONE;
     for (Network network : site.networks().values()) {
-      boolean named = wish.hairpin().contains(network.zone());
-      for (Interface own : site.interfacesOn(network)) {
-        named |= wish.hairpin().contains(own.name());
-      }
+      boolean named = wish.hairpin().stream().anyMatch(each -> Wish.names(site, each, network));
       all = named ? all.union(AddressSet.ofPrefixes(network.prefixes())) : all;
     }
     return all;

@@ -7,9 +7,7 @@ import java.util.BitSet;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
-import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.ServicePart;
 import org.eskerfield.model.Site;
@@ -88,7 +86,7 @@ final class OfferProofs {
   /** A host on the networks of a zone or interface, or an address there; null if there is none. */
   private @Nullable String insider(String where) {
     for (Network network : site.networks().values()) {
-      if (!network.zone().equals(where) && !network.name().equals(networkAt(where))) {
+      if (!Wish.names(site, where, network)) {
         continue;
       }
       for (Host each : site.hosts().values()) {
@@ -101,17 +99,6 @@ final class OfferProofs {
         free = free.next();
       }
       return free == null || network.prefixOf(free) == null ? null : free.toString();
-    }
-    return null;
-  }
-
-  private @Nullable String networkAt(String side) {
-    for (Device device : site.devices().values()) {
-      for (Interface own : device.interfaces()) {
-        if (own.name().equals(side) && !own.isOutside()) {
-          return own.network().name();
-        }
-      }
     }
     return null;
   }

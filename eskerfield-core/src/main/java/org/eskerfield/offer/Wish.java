@@ -4,8 +4,10 @@ package org.eskerfield.offer;
 import java.util.List;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Host;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Schedule;
 import org.eskerfield.model.Service;
+import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
@@ -42,6 +44,13 @@ public record Wish(
   /** Whether everybody may use it. */
   boolean isForAnybody() {
     return from.stream().anyMatch(term -> term.kind() == AddressTerm.Kind.ANY);
+  }
+
+  /** Whether a zone or interface that may use the external address, too, is that of a network. */
+  static boolean names(Site site, String where, Network network) {
+    return network.zone().equals(where)
+        || (!network.isOutside()
+            && site.interfacesOn(network).stream().anyMatch(own -> own.name().equals(where)));
   }
 
   Wish withFrom(List<AddressTerm> others) {

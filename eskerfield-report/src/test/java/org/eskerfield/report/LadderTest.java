@@ -80,13 +80,16 @@ class LadderTest {
     }
   }
 
+  private static ConversationPicture way(Site site, String from, String to, String service)
+      throws Exception {
+    return ConversationPicture.of(
+        Tracer.of(site), QuestionReader.on(site).from(from).to(to).service(service).attempt());
+  }
+
   @Test
   void aReplyThatPassesDevicesByArchesOverThem() throws Exception {
     Site site = SiteReader.read(DrawnSites.MISTAKES.resolve("reply-by-other-way.site.yaml"));
-    ConversationPicture way =
-        ConversationPicture.of(
-            Tracer.of(site),
-            QuestionReader.on(site).from("till").to("192.0.2.66").service("https").attempt());
+    ConversationPicture way = way(site, "till", "192.0.2.66", "https");
     assertThat(way.packets().stream().map(Transit::what))
         .containsExactly("SYN", "SYN ACK", "RST", "SYN", "SYN ACK", "RST", "SYN", "SYN ACK", "RST");
     String ladder = way.ladder().svg(Theme.LIGHT);
@@ -106,14 +109,7 @@ class LadderTest {
   @Test
   void theInternetStandsOutsideAndNoLineRunsThroughWords() throws Exception {
     Site site = SiteReader.read(DrawnSites.DEMO);
-    ConversationPicture way =
-        ConversationPicture.of(
-            Tracer.of(site),
-            QuestionReader.on(site)
-                .from("ferry")
-                .to("booking.marrowby.example")
-                .service("https")
-                .attempt());
+    ConversationPicture way = way(site, "ferry", "booking.marrowby.example", "https");
     String ladder = way.ladder().svg(Theme.LIGHT);
     List<SiteMapTest.Area> texts = SiteMapTest.texts(SiteMapTest.parsed(ladder), false);
     List<String> order =
@@ -139,10 +135,7 @@ class LadderTest {
   @Test
   void aFileTransferShowsBothConnectionsAndWhatIsAnnounced() throws Exception {
     Site site = SiteReader.read(DrawnSites.DEMO);
-    ConversationPicture way =
-        ConversationPicture.of(
-            Tracer.of(site),
-            QuestionReader.on(site).from("auditor").to("203.0.113.37").service("ftp").attempt());
+    ConversationPicture way = way(site, "auditor", "203.0.113.37", "ftp");
     assertThat(way.packets().stream().map(each -> each.what() + (each.isReply() ? " back" : "")))
         .containsExactly(
             "SYN",

@@ -260,12 +260,19 @@ class SiteMapTest {
         "eskerfield: 1\nsite: Many\nnetworks:\n  spine: { prefix: 10.0.0.0/24, zone: s }\n"
             + networks
             + "devices:\n"
-            + devices);
+            + devices
+            + "      down: { on: apart, at: 10.200.0.1, state: no link }\n");
+    Files.writeString(
+        file,
+        Files.readString(file)
+            .replace("networks:\n", "networks:\n  apart: { prefix: 10.200.0.0/24, zone: a }\n"));
     Site site = SiteReader.read(file);
     SiteMap map = SiteMap.of(site);
     String svg = map.svg(Theme.LIGHT);
     assertNothingIsCovered("many", svg);
     assertThat(Math.min(1280 / map.width(), 800 / map.height())).isGreaterThan(0.6);
+    // What has no link is seen, and not folded away.
+    assertThat(svg).contains(">apart<", ">(no link)<");
     for (int d = 1; d <= 9; d++) {
       assertThat(svg).contains(">7 networks behind d" + (d - 1) + "<");
       for (int n = 0; n < 7; n++) {

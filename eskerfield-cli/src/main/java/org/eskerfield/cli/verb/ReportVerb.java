@@ -89,11 +89,7 @@ public final class ReportVerb extends Verb {
         epoch != null && epoch.matches("\\d{1,12}")
             ? Instant.ofEpochSecond(Long.parseLong(epoch)).atZone(ZoneOffset.UTC)
             : ZonedDateTime.now(ZoneId.systemDefault());
-    String version = ReportVerb.class.getPackage().getImplementationVersion();
-    return new Report.Made(
-        at,
-        "eskerfield" + (version == null ? "" : " " + version),
-        path == null ? null : RevisionReader.of(path));
+    return new Report.Made(at, version(), path == null ? null : RevisionReader.of(path));
   }
 
   private static boolean isFolder(@Nullable Path folder) {

@@ -211,6 +211,12 @@ public abstract class Verb {
     }
   }
 
+  /** What this program calls itself, with its version. */
+  public static String version() {
+    String version = Verb.class.getPackage().getImplementationVersion();
+    return "eskerfield " + (version == null ? "(not packaged)" : version);
+  }
+
   /** A call that cannot be used. */
   static CommandLine.ParameterException wrong(ParseResult call, String message) {
     return new CommandLine.ParameterException(call.commandSpec().commandLine(), message);

@@ -60,15 +60,24 @@ public final class BlockReader {
       return Integer.parseInt(text);
     }
     Address mask = Literals.address(text);
-    for (int length = 0; length <= address.family().bits(); length++) {
-      Prefix block = Prefix.around(address, length);
-      if (mask.equals(block.netmask()) || mask.equals(block.hostMask())) {
-        return length;
-      }
+    int length = mask.family() == address.family() ? masked(mask) : -1;
+    if (length >= 0) {
+      return length;
     }
     throw new BadLiteralException(
         "'" + text + "' is no mask of " + address.family(),
         "a netmask is ones and then zeros, as in " + Prefix.around(address, 26).netmask());
+  }
+
+  /** The prefix length that a netmask or a mask of host bits stands for; -1 for no mask. */
+  static int masked(Address mask) {
+    for (int length = 0; length <= mask.family().bits(); length++) {
+      Prefix block = Prefix.around(mask, length);
+      if (mask.equals(block.netmask()) || mask.equals(block.hostMask())) {
+        return length;
+      }
+    }
+    return -1;
   }
 
   /**

@@ -4,7 +4,6 @@ package org.eskerfield.formats.literal;
 import java.util.regex.Matcher;
 import java.util.regex.Pattern;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
@@ -87,13 +86,11 @@ final class OtherSpellings {
       return null;
     }
     Address address = Literals.address(matcher.group(1));
-    Address mask = Literals.address(matcher.group(2));
-    for (int length = 0; length <= Family.IPV4.bits(); length++) {
-      Prefix block = Prefix.around(address, length);
-      if (mask.equals(block.netmask()) || mask.equals(block.hostMask())) {
-        return new BadLiteralException(
-            "'" + text + "' gives the prefix length as a mask", "write " + block);
-      }
+    int length = BlockReader.masked(Literals.address(matcher.group(2)));
+    if (length >= 0) {
+      return new BadLiteralException(
+          "'" + text + "' gives the prefix length as a mask",
+          "write " + Prefix.around(address, length));
     }
     return new BadLiteralException(
         "'" + matcher.group(2) + "' is no mask: its ones do not come before its zeros",

@@ -369,6 +369,7 @@ final class MapPlan {
       Network network = own.network();
       boolean plain =
           isShown(network)
+              && own.isUp() // one that is not has to be seen
               && !network.isOutside()
               && network.carrier().isEmpty()
               && site.interfacesOn(network).size() == 1

@@ -91,16 +91,10 @@ final class Fields implements Placed {
     String name = entry.key().text();
     Shape.Key key = shape.key(name);
     if (key == null) {
-      Set<String> known = Set.copyOf(meant);
       problems.add(
           entry.key(),
           "unknown key '" + name + "' in " + shape.name(),
-          unknown(name, entry.value(), before));
-      for (String each : meant) {
-        if (!known.contains(each)) {
-          readAs(each, entry); // so that nothing else seems to be missing because of it
-        }
-      }
+          unknown(name, entry, before));
       return;
     }
     if (keys.containsKey(name)) {
@@ -108,23 +102,21 @@ final class Fields implements Placed {
       return;
     }
     keys.put(name, entry.key().place());
-    if (fits(entry.value(), key.value(), name, entry.key().place())) {
-      values.put(name, entry.value());
+    read(key, entry);
+  }
+
+  private void read(Shape.Key key, Node.Entry entry) {
+    if (fits(entry.value(), key.value(), key.name(), entry.key().place())) {
+      values.put(key.name(), entry.value());
     }
   }
 
-  private void readAs(String name, Node.Entry entry) {
-    Shape.Key key = shape.key(name);
-    if (key != null && fits(entry.value(), key.value(), name, entry.key().place())) {
-      values.put(name, entry.value());
-    }
-  }
-
-  private String unknown(String name, Node value, Node.@Nullable Entry before) {
+  /** What to write instead of a key; what stands under one that is called otherwise is read. */
+  private String unknown(String name, Node.Entry entry, Node.@Nullable Entry before) {
     if (name.equals("<<")) {
       return "merging is not read; write the keys out";
     }
-    if (isNothing(value) && before != null) {
+    if (isNothing(entry.value()) && before != null) {
       Shape.Key last = shape.key(before.key().text());
       if (last != null && last.value() instanceof Shape.Text) {
         return "a comma within { } ends a value; put the whole of it in quotes: "
@@ -152,13 +144,19 @@ final class Fields implements Placed {
         }
       }
     }
-    String key = TradeWords.key(name, free);
+    String ours = TradeWords.key(name, free);
+    Shape.Key key = ours == null ? null : shape.key(ours);
     if (key != null) {
-      meant.add(key);
-      return problems.didYouMean(name, List.of(key), "the key for it is '" + key + "'");
+      meant.add(key.name());
+      read(key, entry); // so that nothing else seems to be missing because of it
+      return instead(name, "key", key.name());
     }
     return problems.didYouMean(
         name, shape.keyNames(), "it has: " + String.join(", ", shape.keyNames()));
+  }
+
+  private String instead(String text, String what, String ours) {
+    return problems.didYouMean(text, List.of(ours), "the " + what + " for it is '" + ours + "'");
   }
 
   private void reportDuplicate(Node.Scalar key, @Nullable Place first) {
@@ -283,13 +281,9 @@ final class Fields implements Placed {
   private boolean wrong(Node node, Shape.Value value, String key, Place at) {
     String remedy = "write " + value.wanted();
     if (node instanceof Node.Scalar scalar) {
-      if (value instanceof Shape.Word word && scalar.isText()) {
-        String ours = TradeWords.key(scalar.text(), word.words());
-        remedy = instead(scalar.text(), ours, remedy);
-      } else if (key.equals("outcome")) {
-        remedy = instead(scalar.text(), TradeWords.key(scalar.text(), OUTCOMES), remedy);
-      } else if (value instanceof Shape.Words words && scalar.isText()) {
-        remedy = problems.didYouMean(scalar.text(), words.words(), remedy);
+      String ours = TradeWords.key(scalar.text(), words(value, key));
+      if (ours != null && scalar.isText()) {
+        remedy = instead(scalar.text(), "word", ours);
       } else if ((value instanceof Shape.Text || value instanceof Shape.Texts)
           && !scalar.isText()
           && !scalar.isNull()) {
@@ -310,10 +304,14 @@ final class Fields implements Placed {
     return false;
   }
 
-  private String instead(String text, @Nullable String word, String otherwise) {
-    return word == null
-        ? otherwise
-        : problems.didYouMean(text, List.of(word), "the word for it is '" + word + "'");
+  /** The words of which a value is one, or begins with one; empty if it is any text. */
+  private static List<String> words(Shape.Value value, String key) {
+    if (value instanceof Shape.Word word) {
+      return word.words();
+    }
+    return value instanceof Shape.Words words
+        ? words.words()
+        : key.equals("outcome") ? OUTCOMES : List.of();
   }
 
   private boolean textsFit(Node node, Shape.Texts texts, String key, Place at) {

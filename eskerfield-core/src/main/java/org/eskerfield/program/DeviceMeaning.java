@@ -70,6 +70,17 @@ public final class DeviceMeaning extends Meaning {
         : opening.minus(space.protocol(Protocol.TCP).minus(space.flags(OPENING)));
   }
 
+  /**
+   * The packets of every kind that may open a session, as to the flags of TCP and the ICMP type.
+   */
+  public PacketSet opens() {
+    PacketSet icmp = of(Condition.Kind.ICMP);
+    PacketSet opens = space.all().minus(icmp.minus(of(Condition.Kind.QUERY)));
+    return program.device.state().midStream()
+        ? opens
+        : opens.minus(space.protocol(Protocol.TCP).minus(space.flags(OPENING)));
+  }
+
   private static final Flags OPENING =
       new Flags(0, Packet.SYN, Packet.FIN | Packet.RST | Packet.ACK, Place.IN_CODE);
 

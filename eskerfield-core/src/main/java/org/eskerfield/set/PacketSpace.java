@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.set;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.List;
@@ -227,6 +228,12 @@ public final class PacketSpace {
     return set;
   }
 
+  /** The packets that are met when the same schedules act as at a moment. */
+  public PacketSet at(ZonedDateTime moment) {
+    int time = times.numberOf(moment);
+    return where(Dimension.TIME, time, time == times.count() - 1 ? -1 : time);
+  }
+
   /** The set of one packet, whatever interface it leaves by. */
   public PacketSet only(PacketSet.Member member) {
     Packet packet = member.packet();
@@ -235,8 +242,7 @@ public final class PacketSpace {
             .intersection(destinations(AddressSet.of(packet.destination())))
             .intersection(protocol(packet.protocol))
             .intersection(arriving(member.arriving()));
-    int time = times.numberOf(member.at());
-    set = set.intersection(where(Dimension.TIME, time, time == times.count() - 1 ? -1 : time));
+    set = set.intersection(at(member.at()));
     if (Protocol.hasPorts(packet.protocol)) {
       set = set.intersection(port(Dimension.DESTINATION_PORT, packet.destinationPort));
     } else if (packet.icmpType != Icmp.NO_TYPE) {

@@ -107,8 +107,37 @@ public final class PacketWords {
 
   /** A line for each part of a set; the last one says if there are more. */
   public List<String> of(PacketSet packets) {
-    List<Box> boxes = packets.boxes(MOST_BOXES + 1);
+    return cut(
+        line -> "from " + senders(line.from) + " to " + receivers(line.to) + ", ",
+        packets.boxes(MOST_BOXES + 1));
+  }
+
+  /** Who gets the packets of a set, and for which services: a line each, whoever sends them. */
+  public List<String> received(PacketSet packets) {
+    PacketSet got =
+        packets
+            .without(Dimension.SOURCE)
+            .without(Dimension.SOURCE_HIGH)
+            .without(Dimension.SOURCE_PORT);
+    return cut(line -> receivers(line.to) + ": ", got.boxes(MOST_BOXES + 1));
+  }
+
+  private List<String> cut(Function<Line, String> begin, List<Box> boxes) {
+    List<Line> told = lines(boxes);
+    List<String> texts = new ArrayList<>();
+    for (Line line : told.subList(0, Math.min(MOST_LINES, told.size()))) {
+      String when = line.when.isEmpty() ? "" : ", " + line.when;
+      texts.add(begin.apply(line) + ServiceWords.of(line.what) + when);
+    }
     boolean cut = boxes.size() > MOST_BOXES;
+    if (cut || told.size() > MOST_LINES) {
+      texts.add(
+          cut ? "and others" : "and others, in " + (told.size() - MOST_LINES) + " more lines");
+    }
+    return texts;
+  }
+
+  private static List<Line> lines(List<Box> boxes) {
     Map<Rest, AddressSet> sources = new LinkedHashMap<>();
     for (Box box : boxes) {
       Map<Dimension, Box.Interval> rest = new LinkedHashMap<>(box.intervals());
@@ -128,24 +157,7 @@ public final class PacketWords {
     List<Line> told =
         joined(lines, line -> List.of(line.from, line.what, line.when), PacketWords::joined);
     told = joined(told, line -> List.of(line.from, line.to, line.when), PacketWords::joined);
-    told = joined(told, line -> List.of(line.to, line.what, line.when), PacketWords::joined);
-    List<String> texts = new ArrayList<>();
-    for (Line line : told.subList(0, Math.min(MOST_LINES, told.size()))) {
-      String when = line.when.isEmpty() ? "" : ", " + line.when;
-      texts.add(
-          "from "
-              + senders(line.from)
-              + " to "
-              + receivers(line.to)
-              + ", "
-              + ServiceWords.of(line.what)
-              + when);
-    }
-    if (cut || told.size() > MOST_LINES) {
-      texts.add(
-          cut ? "and others" : "and others, in " + (told.size() - MOST_LINES) + " more lines");
-    }
-    return texts;
+    return joined(told, line -> List.of(line.to, line.what, line.when), PacketWords::joined);
   }
 
   private static List<Line> joined(

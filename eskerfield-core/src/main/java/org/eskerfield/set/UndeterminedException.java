@@ -9,7 +9,12 @@ public final class UndeterminedException extends RuntimeException {
   private static final long serialVersionUID = 1L;
   private final transient @Nullable Named subject;
 
-  UndeterminedException(int nodes, @Nullable Named subject) {
+  /**
+   * A question that is given up.
+   *
+   * @param nodes how much room it may take
+   */
+  public UndeterminedException(int nodes, @Nullable Named subject) {
     super("the sets need more than " + nodes + " nodes", null, false, false);
     this.subject = subject;
   }

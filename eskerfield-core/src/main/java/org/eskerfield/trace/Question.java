@@ -8,7 +8,9 @@ import org.eskerfield.model.Named;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.KeyedHash;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 
@@ -44,6 +46,23 @@ public record Question(
     return found == null || found == sender
         ? this
         : new Question(found, source, to, probe, sourcePort, at);
+  }
+
+  /** What a packet asks that somebody sent: a host that has its source, or one without a name. */
+  static Question of(Site site, Packet sent, ZonedDateTime at) {
+    boolean echo = Icmp.isEchoRequest(sent.icmpType);
+    Probe probe = echo ? Probe.ping(sent.family) : Probe.of(sent.protocol, sent.destinationPort);
+    Host sender = site.hostOrUnnamed(sent.source());
+    return new Question(sender, sent.source(), sent.destination(), probe, sent.sourcePort, at);
+  }
+
+  /** Whether somebody may answer a packet by what opens a flow. */
+  static boolean isOpenedBy(Packet packet) {
+    boolean later = packet.size != null && !packet.size.hasFirst();
+    return !later
+        && (packet.protocol == Protocol.TCP
+            ? packet.tcpFlags == Packet.SYN
+            : Icmp.isEchoRequest(packet.icmpType) || !Protocol.isIcmp(packet.protocol));
   }
 
   /** The source port where none is chosen, out of the dynamic range of RFC 6335. */

@@ -19,11 +19,9 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Outcome;
-import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
-import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
@@ -69,6 +67,8 @@ public final class Run {
 
   /** Where a server waits for a data connection that it has announced; the last one. */
   private @Nullable Header announced;
+
+  private boolean carriesAll;
 
   /** The site as the file says it. */
   private SiteProgram plain;
@@ -274,12 +274,24 @@ public final class Run {
       boolean terse,
       @Nullable Map<String, Tally> counting,
       @Nullable Watch watch) {
-    renew();
-    Exchange.Listeners listeners = new Exchange.Listeners(terse, counting, watch, null);
-    return new Exchange(program, this::machine, question.on(site()), clock.now(), listeners);
+    return exchange(question, new Exchange.Listeners(terse, counting, watch, null));
   }
 
-  /** Who watches flows whose times are given, so that nobody may wait. */
+  private Exchange exchange(Question question, Exchange.Listeners listeners) {
+    renew();
+    Exchange exchange =
+        new Exchange(program, this::machine, question.on(site()), clock.now(), listeners);
+    if (carriesAll) {
+      exchange.siteWalk.carryAll();
+    }
+    return exchange;
+  }
+
+  private Exchange.Listeners listeners() {
+    return new Exchange.Listeners(false, tallies, watch(), null);
+  }
+
+  /** Who watches flows whose times are given: nobody may wait. */
   private @Nullable Watch watch() {
     return watcher == null ? null : new Watch(clock, watcher, false);
   }
@@ -305,6 +317,11 @@ public final class Run {
    */
   public Trace arrive(Device device, Interface by, Packet given) {
     return pass(given, device, by);
+  }
+
+  /** Lets the internet carry private addresses, too, which carriers should discard. */
+  public void carryAll() {
+    carriesAll = true;
   }
 
   /** As {@link #arrive}, but a host, to whom the source belongs, sends the packet. */
@@ -346,18 +363,13 @@ public final class Run {
             answer.icmpType,
             Packet.ACK);
     FileTransfer.Mode mode = plain ? FileTransfer.Mode.PASSIVE : FileTransfer.Mode.EXTENDED_PASSIVE;
-    announced = new ControlConnection(of(client, device, by)).announce(mode, said.port());
+    announced =
+        new ControlConnection(of(client, device, by, listeners())).announce(mode, said.port());
   }
 
-  /** An exchange that begins with a packet. */
-  private Exchange of(Packet given, @Nullable Device device, @Nullable Interface by) {
-    Address source = given.source();
-    Host sender = site().hostOrUnnamed(source);
-    boolean echo = Icmp.isEchoRequest(given.icmpType);
-    Probe probe = echo ? Probe.ping(given.family) : Probe.of(given.protocol, given.destinationPort);
-    Question question =
-        new Question(sender, source, given.destination(), probe, given.sourcePort, clock.now());
-    Exchange exchange = exchange(question, false, tallies, watch());
+  private Exchange of(
+      Packet given, @Nullable Device device, @Nullable Interface by, Exchange.Listeners who) {
+    Exchange exchange = exchange(Question.of(site(), given, clock.now()), who);
     if (device != null && by != null) {
       exchange.enterBy(device, by);
     }
@@ -367,15 +379,21 @@ public final class Run {
     return exchange;
   }
 
+  /**
+   * Lets a packet come in as in {@link #arrive}, and finds out which others share its way.
+   *
+   * @param back whether it is answered; else only its way there counts
+   * @param alike those that are like the packet; fewer afterwards
+   */
+  @SuppressWarnings("exports") // of the house
+  public Trace follow(Device device, Interface by, Packet given, boolean back, Alike alike) {
+    Exchange exchange = of(given, device, by, new Exchange.Listeners(false, null, null, alike));
+    return back && Question.isOpenedBy(given) ? exchange.run(given) : exchange.pass(given);
+  }
+
   private Trace pass(Packet given, @Nullable Device device, @Nullable Interface by) {
-    Exchange exchange = of(given, device, by);
-    boolean later = given.size != null && !given.size.hasFirst();
-    boolean opens =
-        !later
-            && (given.protocol == Protocol.TCP
-                ? given.tcpFlags == Packet.SYN
-                : Icmp.isEchoRequest(given.icmpType) || !Protocol.isIcmp(given.protocol));
-    Trace trace = opens ? exchange.run(given) : exchange.pass(given);
+    Exchange exchange = of(given, device, by, listeners());
+    Trace trace = Question.isOpenedBy(given) ? exchange.run(given) : exchange.pass(given);
     note(trace.request());
     note(trace.reply());
     for (SiteWalk.Late each : exchange.siteWalk.late()) {
@@ -386,9 +404,7 @@ public final class Run {
   }
 
   private void look() {
-    for (Tally tally : tallies.values()) {
-      tally.look(clock.now());
-    }
+    tallies.values().forEach(tally -> tally.look(clock.now()));
   }
 
   private Trace open(Question question, boolean terse) {
@@ -459,16 +475,13 @@ public final class Run {
     return new Dialogue(program, attempt.on(site()), true, kept, uncounted).lead();
   }
 
-  /** As {@link #open}, but a TCP connection stays half open. */
-  Trace ask(Question question) {
-    return exchange(question, false, null, null).run();
-  }
-
-  /** As {@link #ask(Question)}; somebody hears all that is asked of the packets. */
-  Trace ask(Question question, Alike alike) {
-    Question here = question.on(site());
-    Exchange.Listeners listeners = new Exchange.Listeners(false, null, null, alike);
-    return new Exchange(program, this::machine, here, clock.now(), listeners).run();
+  /**
+   * As {@link #open}, but a TCP connection stays half open.
+   *
+   * @param alike hears all that is asked of the packets, or null
+   */
+  Trace ask(Question question, @Nullable Alike alike) {
+    return exchange(question, new Exchange.Listeners(false, null, null, alike)).run();
   }
 
   /**
@@ -494,11 +507,7 @@ public final class Run {
     FileTransfer transfer =
         new ControlConnection(aside(control))
             .transfer(
-                mode,
-                FileTransfer.DataTo.ANSWER,
-                false,
-                port,
-                data -> exchange(data, false, tallies, watch()));
+                mode, FileTransfer.DataTo.ANSWER, false, port, data -> exchange(data, listeners()));
     if (transfer.data() != null) {
       note(transfer.data().request());
       note(transfer.data().reply());

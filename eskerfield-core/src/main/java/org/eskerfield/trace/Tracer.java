@@ -43,7 +43,7 @@ public final class Tracer {
 
   /** Follows the packet of the question to its end, and the reply back. */
   public Trace trace(Question question) {
-    return new Run(program, question.at()).ask(question);
+    return new Run(program, question.at()).ask(question, null);
   }
 
   /**

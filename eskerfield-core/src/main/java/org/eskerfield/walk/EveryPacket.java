@@ -8,6 +8,7 @@ import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Objects;
 import java.util.function.Supplier;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
@@ -26,10 +27,12 @@ import org.eskerfield.program.Meaning;
 import org.eskerfield.program.Row;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.program.Translations;
+import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Rewrite;
 import org.eskerfield.set.Times;
+import org.eskerfield.set.UndeterminedException;
 import org.eskerfield.set.Unions;
 import org.jspecify.annotations.Nullable;
 
@@ -48,6 +51,9 @@ import org.jspecify.annotations.Nullable;
  * <p>Not safe for use by several threads.
  */
 public final class EveryPacket {
+  /** How many bindings one after the other may let in who has the next one. */
+  private static final int MOST_ROUNDS = 8;
+
   /**
    * Packets that pass the device, or reach it, by the same decisions.
    *
@@ -56,6 +62,9 @@ public final class EveryPacket {
    * @param via the next hop; null where the destination itself is on the network
    * @param destinationRule what rewrote their destination, or left both untouched; null for nothing
    * @param sourceRule what rewrote their source; null for nothing
+   * @param binding what stands between them and who takes them, where they go to a live binding of
+   *     somebody else: the rule that made it; else null
+   * @param madeFor the interface for which a binding of their own is made; null where none is
    * @param arrived the packets as they arrive
    * @param inside the same as they pass the access rules
    * @param left the same as they leave, or as the device gets them
@@ -68,6 +77,8 @@ public final class EveryPacket {
       @Nullable Address via,
       @Nullable TranslationRule destinationRule,
       @Nullable TranslationRule sourceRule,
+      @Nullable TranslationRule binding,
+      @Nullable Interface madeFor,
       PacketSet arrived,
       PacketSet inside,
       PacketSet left,
@@ -115,7 +126,11 @@ public final class EveryPacket {
    * @param arrived the packets as they arrive
    * @param inside the same with the destination rewritten
    */
-  public record Takes(PacketSet arrived, PacketSet inside) {}
+  public record Takes(PacketSet arrived, PacketSet inside) {
+    private Takes and(Takes other) {
+      return new Takes(arrived.union(other.arrived), inside.union(other.inside));
+    }
+  }
 
   /** What becomes of all that arrives by one interface. */
   private static final class Found {
@@ -131,6 +146,9 @@ public final class EveryPacket {
   private final PacketSpace space;
   private final DeviceMeaning meaning;
   private final Map<String, Found> found = new HashMap<>();
+
+  /** The bindings that may be live; null where only openings of flows are asked about. */
+  private @Nullable List<LiveBindings> live;
 
   private EveryPacket(DeviceProgram program, PacketSpace space, int base) {
     this.program = program;
@@ -179,6 +197,35 @@ public final class EveryPacket {
       base += device.device().interfaces().size() + 1;
     }
     return all;
+  }
+
+  /**
+   * All devices of a site, with every packet there is, in every state that traffic may lead to.
+   *
+   * @throws UndeterminedException if there is no end to what live bindings let in
+   */
+  public static Map<String, EveryPacket> inAnyState(SiteProgram site, PacketSpace space) {
+    Map<String, EveryPacket> all = of(site, space, 0);
+    all.values().forEach(EveryPacket::takeInState);
+    return all;
+  }
+
+  /** Finds the bindings that may be live: those of packets that come in by others among them. */
+  private void takeInState() {
+    live = List.of();
+    for (int round = 0; ; round++) {
+      found.clear();
+      List<Passage> all = new ArrayList<>();
+      program.device.interfaces().forEach(each -> all.addAll(passages(each)));
+      List<LiveBindings> now = LiveBindings.of(all, this);
+      if (now.equals(live)) {
+        return;
+      }
+      if (round == MOST_ROUNDS) {
+        throw new UndeterminedException(round, program.device);
+      }
+      live = now;
+    }
   }
 
   /** The space that all its sets are of. */
@@ -243,15 +290,6 @@ public final class EveryPacket {
     return known;
   }
 
-  /** Tells that no packet is in hand, so that there is nothing to go on with. */
-  private static final class NoPacket extends RuntimeException {
-    private static final long serialVersionUID = 1;
-
-    NoPacket() {
-      super("no packet", null, false, false);
-    }
-  }
-
   /**
    * What is in hand after an answer.
    *
@@ -262,16 +300,6 @@ public final class EveryPacket {
    */
   private record InHand(int answer, PacketSet arrived, PacketSet now, Rewrite how) {}
 
-  /** A place where something was asked, and what is in hand after each answer that some give. */
-  private static final class Fork {
-    final List<InHand> answers;
-    int at;
-
-    Fork(List<InHand> answers) {
-      this.answers = answers;
-    }
-  }
-
   /** Goes every way of the packets that arrive by one interface. */
   private final class Walk extends DeviceWalk {
     private static final int NO = 0;
@@ -279,8 +307,8 @@ public final class EveryPacket {
 
     private final Interface entry;
     private final Found found = new Found();
-    private final List<Fork> forks = new ArrayList<>();
-    private int depth;
+    private final Forks<InHand> forks =
+        new Forks<>(each -> each.now.isEmpty() || each.arrived.isEmpty());
     private PacketSet arrived = space.none();
 
     /** The packets after step 2, and then after step 6. */
@@ -290,6 +318,11 @@ public final class EveryPacket {
     private Rewrite to = Rewrite.NONE;
     private Rewrite source = Rewrite.NONE;
 
+    /** The live binding to which the packets go; null for none. */
+    private @Nullable LiveBindings reached;
+
+    private @Nullable Interface madeFor;
+
     Walk(Interface entry) {
       super(EveryPacket.this.program);
       this.entry = entry;
@@ -297,55 +330,37 @@ public final class EveryPacket {
 
     Found found() {
       do {
-        depth = 0;
+        forks.begin();
         begin(entry);
         to = Rewrite.NONE;
         source = Rewrite.NONE;
         session = NONE;
+        reached = null;
+        madeFor = null;
         try {
           go(() -> List.of(new InHand(YES, opening(), opening(), Rewrite.NONE)));
           Ruling end = arrive(entry);
           if (end.ends() == null) {
             note();
           }
-        } catch (NoPacket e) {
+        } catch (Forks.NoPacket e) {
           // Nobody goes this way.
         }
-      } while (goesAgain());
+      } while (forks.goesAgain());
       return found;
     }
 
-    /** What arrives and opens something. */
+    /** What arrives and opens something; in any state, whatever arrives. */
     private PacketSet opening() {
-      return space.arriving(meaning.number(entry)).intersection(meaning.opening());
+      PacketSet all = space.arriving(meaning.number(entry));
+      return live == null ? all.intersection(meaning.opening()) : all;
     }
 
-    /** Goes on with the first answer that was not given yet, and gives it the next time. */
     private InHand go(Supplier<List<InHand>> answers) {
-      if (depth == forks.size()) {
-        List<InHand> given = new ArrayList<>(answers.get());
-        given.removeIf(each -> each.now.isEmpty() || each.arrived.isEmpty());
-        if (given.isEmpty()) {
-          throw new NoPacket();
-        }
-        forks.add(new Fork(given));
-      }
-      Fork fork = forks.get(depth++);
-      InHand chosen = fork.answers.get(fork.at);
+      InHand chosen = forks.go(answers);
       arrived = chosen.arrived;
       now = chosen.now;
       return chosen;
-    }
-
-    private boolean goesAgain() {
-      while (!forks.isEmpty()) {
-        Fork last = forks.get(forks.size() - 1);
-        if (++last.at < last.answers.size()) {
-          return true;
-        }
-        forks.remove(forks.size() - 1);
-      }
-      return false;
     }
 
     /** What is in hand of those that are seen as a set, or as none of it. */
@@ -394,7 +409,13 @@ public final class EveryPacket {
 
     @Override
     boolean canOpen() {
-      return true;
+      if (live == null) {
+        return true;
+      }
+      PacketSet opens = meaning.opens();
+      return go(() -> List.of(of(YES, opens, true, Seen.NOW), of(NO, opens, false, Seen.NOW)))
+              .answer
+          == YES;
     }
 
     @Override
@@ -419,7 +440,53 @@ public final class EveryPacket {
 
     @Override
     @Nullable Ruling stepState() {
+      List<LiveBindings> bindings = live == null ? List.of() : live;
+      if (bindings.isEmpty()) {
+        return null;
+      }
+      InHand known =
+          go(
+              () -> {
+                List<InHand> all = new ArrayList<>();
+                all.add(new InHand(NONE, arrived, now, Rewrite.NONE));
+                for (int i = 0; i < bindings.size(); i++) {
+                  LiveBindings each = bindings.get(i);
+                  PacketSet reaching = now.intersection(each.reaching());
+                  PacketSet led = reaching.image(each.lead()).intersection(each.admitted(entry));
+                  all.add(new InHand(i, reaching, led, each.lead()));
+                }
+                return all;
+              });
+      if (known.answer == NONE) {
+        return null;
+      }
+      reached = bindings.get(known.answer);
+      to = known.how;
+      destinationBinding = known.answer;
+      outside = reached.isOutside(entry) ? null : reached.outside();
       return null;
+    }
+
+    @Override
+    boolean restoredDestination() {
+      return destinationBinding != NONE;
+    }
+
+    @Override
+    @Nullable Ruling restoreSource() {
+      Interface side = Objects.requireNonNull(outside);
+      if (!canOpen()) {
+        return end(Ruling.NOT_AN_OPENING, null);
+      }
+      stateful = true;
+      Translations.Outbound rule = outbound(side, Seen.AS_SENT);
+      if (rule != null) {
+        return translateSource(rule, side, Seen.AS_SENT);
+      }
+      // He looks outside as he does here, and so the owner must have spoken to him.
+      PacketSet known = Objects.requireNonNull(reached).fromOutside();
+      go(() -> List.of(of(YES, known, true, Seen.NOW)));
+      return say(Ruling.SOURCE_KEPT, null);
     }
 
     @Override
@@ -431,7 +498,7 @@ public final class EveryPacket {
                 return List.of(new InHand(YES, now, now.image(how), how));
               });
       to = takes.how;
-      found.takes.putIfAbsent(rule.rule(), new Takes(takes.arrived, takes.now));
+      found.takes.merge(rule.rule(), new Takes(takes.arrived, takes.now), Takes::and);
     }
 
     @Override
@@ -455,6 +522,7 @@ public final class EveryPacket {
       if (externals.isEmpty()) { // a pool may have no address that can be lent
         return NONE;
       }
+      madeFor = side;
       source(() -> whole ? meaning.lends(externals) : meaning.shares(externals));
       return YES;
     }
@@ -469,7 +537,7 @@ public final class EveryPacket {
       if (ruling == Ruling.SOURCE_KEPT) {
         inside = now;
       } else if (ruling == Ruling.UNTOUCHED && by instanceof TranslationRule rule) {
-        found.takes.putIfAbsent(rule, new Takes(now, now));
+        found.takes.merge(rule, new Takes(now, now), Takes::and);
       }
       return ruling;
     }
@@ -498,6 +566,13 @@ public final class EveryPacket {
         inside = now;
       }
       PacketSet through = now.preImage(source).intersection(inside);
+      PacketSet sent = through.preImage(to).intersection(arrived);
+      if (live != null && (stateful || forDevice)) {
+        // What follows on an opening passes with it.
+        through = through.without(Dimension.TCP_FLAGS);
+        sent = sent.without(Dimension.TCP_FLAGS);
+        now = now.without(Dimension.TCP_FLAGS);
+      }
       TranslationRule rule = translated == null ? null : translated.rule();
       Passage passage =
           new Passage(
@@ -506,7 +581,9 @@ public final class EveryPacket {
               routeNumber == NONE ? null : program.routes.entry(routeNumber).via(),
               rule,
               sourceRule,
-              through.preImage(to).intersection(arrived),
+              reached == null ? null : reached.rule(),
+              madeFor,
+              sent,
               through,
               now,
               to,

@@ -6,7 +6,6 @@ import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
 import java.util.function.Function;
-import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
@@ -18,7 +17,6 @@ import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.CompiledList;
 import org.eskerfield.program.Condition;
 import org.eskerfield.program.Nearest;
@@ -37,7 +35,7 @@ import org.jspecify.annotations.Nullable;
  *
  * <p>Not safe for use by several threads.
  */
-public final class SiteWalk {
+public final class SiteWalk extends BetweenDevices {
   /** Where a packet is. */
   public enum Place {
     HOST,
@@ -67,16 +65,6 @@ public final class SiteWalk {
    */
   public record Flow(Named sender, Address source, Address to, int port) {}
 
-  /**
-   * Where a packet goes next.
-   *
-   * @param network the network; null for the internet
-   * @param via the address that it is handed to; null for its own destination
-   * @param from the device that hands it on; null for a host or the internet
-   */
-  private record Hop(@Nullable Network network, @Nullable Address via, @Nullable Device from) {}
-
-  private final SiteProgram program;
   private final Function<String, DeviceMachine> machines;
   private final Flow flow;
   private final ZonedDateTime now;
@@ -125,7 +113,7 @@ public final class SiteWalk {
       ZonedDateTime now,
       Listener listener,
       @Nullable Witness witness) {
-    this.program = program;
+    super(program);
     this.machines = machines;
     this.flow = flow;
     this.now = now;
@@ -150,6 +138,11 @@ public final class SiteWalk {
    */
   public List<Late> late() {
     return late;
+  }
+
+  /** Lets the internet carry private and other addresses that carriers should discard. */
+  public void carryAll() {
+    carriesAll = true;
   }
 
   /** Says which endpoint, the source of this header, listens besides those of the site. */
@@ -228,12 +221,14 @@ public final class SiteWalk {
     }
   }
 
-  private void say(Ruling ruling, @Nullable Placed by) {
+  @Override
+  void say(Ruling ruling, @Nullable Placed by) {
     narrator.decided(ruling, by, packet);
     last = ruling;
   }
 
-  private boolean is(Condition condition) {
+  @Override
+  boolean is(Condition condition) {
     boolean yes = condition.holds(packet, false, now);
     if (witness != null) {
       witness.asked(condition, Seen.NOW, yes);
@@ -241,7 +236,8 @@ public final class SiteWalk {
     return yes;
   }
 
-  private <E extends Condition> @Nullable E first(Row<E> row) {
+  @Override
+  <E extends Condition> @Nullable E first(Row<E> row) {
     int first = row.first(packet, false, now);
     if (witness != null) {
       witness.asked(row, Seen.NOW, first);
@@ -312,7 +308,8 @@ public final class SiteWalk {
     return onward(device, machine);
   }
 
-  private @Nullable Hop arrive(Device device, Interface own) {
+  @Override
+  @Nullable Hop arrive(Device device, Interface own) {
     DeviceMachine machine = take(device, own);
     last = machine.arrive(packet, own, narrator);
     machine.released().forEach(each -> late.add(new Late(device, own, each)));
@@ -344,54 +341,44 @@ public final class SiteWalk {
         : new Hop(leaving.network(), machine.gateway(), machine.program().device());
   }
 
-  // Networks.
+  // Networks and the internet.
 
-  /** The packet is handed to an address on a network: who takes it? */
-  private @Nullable Hop handOver(Hop hop, Network network) {
+  @Override
+  void comesToNetwork() {
     if (witness != null) {
       witness.comesTo(null, packet);
     }
-    Address to = hop.via();
-    if (to == null && goesHome() && !is(program.peculiar(network))) {
-      if (flow.sender() instanceof Host sender && sender.isOn(network)) {
-        return receive(sender);
-      }
+  }
+
+  @Override
+  @Nullable Host asker(@Nullable Network network, @Nullable Address via) {
+    if (via != null || !goesHome() || !(flow.sender() instanceof Host sender)) {
+      return null;
     }
-    SiteProgram.Taker taker =
-        to == null
-            ? first(program.takers(network, hop.from()))
-            : program.takerOf(to, network, hop.from());
-    SiteProgram.Role role = taker == null ? null : taker.role();
-    if (taker != null && role == SiteProgram.Role.DEVICE) {
-      return arrive(taker);
+    boolean here = network == null ? sender.isOutside() : sender.isOn(network);
+    Condition peculiar = network == null ? program.peculiarOutside() : program.peculiar(network);
+    return here && !is(peculiar) ? sender : null;
+  }
+
+  @Override
+  @Nullable Host unnamedAsker(@Nullable Network network, @Nullable Address via) {
+    boolean his =
+        (via == null || packet.destination().equals(via))
+            && packet.destination().equals(flow.source());
+    if (!his || !(flow.sender() instanceof Host sender)) {
+      return null;
     }
-    if (taker != null && taker.host() != null) {
-      return receive(taker.host());
-    }
-    if ((to == null || packet.destination().equals(to))
-        && packet.destination().equals(flow.source())
-        && flow.sender() instanceof Host sender
-        && sender.isOn(network)) { // the carrier's router may send: it is no host
-      return receive(sender);
-    }
-    if (taker != null && role == SiteProgram.Role.CARRIER) {
-      if (to != null && !is(taker)) {
-        return new Hop(null, null, null);
-      }
-      return takenToAnswer();
-    }
-    if (taker != null) {
-      return arrive(taker);
-    }
+    return (network == null ? sender.isOutside() : sender.isOn(network)) ? sender : null;
+  }
+
+  @Override
+  @Nullable Hop nobodyThere(Hop hop, Network network) {
     Device from = hop.from();
+    Address to = hop.via();
     endedAt = from != null && from.name().equals(flow.sender().name()) ? null : from;
     last = Ruling.NOBODY_THERE;
     narrator.nobodyThere(network, to == null ? packet.destination() : to, packet);
     return null;
-  }
-
-  private @Nullable Hop arrive(SiteProgram.Taker taker) {
-    return arrive(Objects.requireNonNull(taker.device()), Objects.requireNonNull(taker.own()));
   }
 
   /** Whether it answers the one who began, who is told by no more than that. */
@@ -399,56 +386,23 @@ public final class SiteWalk {
     return isReply && packet.destination().equals(flow.source());
   }
 
-  /** The internet: from a host or carrier link to a host or carrier link. */
-  private @Nullable Hop carry() {
+  @Override
+  void comesToInternet() {
     comesTo("", Place.INTERNET, null);
-    if (is(NOT_CARRIED_FROM)) {
-      say(Ruling.SOURCE_NOT_CARRIED, null);
-      return null;
-    }
-    if (is(NOT_CARRIED_TO)) {
-      say(Ruling.DESTINATION_NOT_CARRIED, null);
-      return null;
-    }
+  }
+
+  @Override
+  boolean takeHop() {
     if (packet.ttl <= 1) {
-      say(Ruling.HOPS_USED_UP, null);
-      return null;
+      return false;
     }
     packet.ttl--;
-    if (goesHome()
-        && flow.sender() instanceof Host sender
-        && sender.isOutside()
-        && !is(program.peculiarOutside())) {
-      say(Ruling.CARRIED, sender);
-      return receive(sender);
-    }
-    SiteProgram.Carried carried = first(program.carried());
-    Host host = carried == null ? null : carried.host();
-    if (host == null
-        && packet.destination().equals(flow.source())
-        && flow.sender() instanceof Host unnamed
-        && unnamed.isOutside()) {
-      host = unnamed;
-    }
-    if (host != null) {
-      say(Ruling.CARRIED, host);
-      return receive(host);
-    }
-    if (carried == null) {
-      say(Ruling.CARRIED, null);
-      return takenToAnswer();
-    }
-    Network network = carried.network();
-    if (network == null || (carried.by() instanceof Network && network.carrier().isEmpty())) {
-      say(Ruling.NO_CARRIER_LINK, carried.by());
-      return null;
-    }
-    say(Ruling.CARRIED, carried.by());
-    if (!fits(network, carrier(network))) {
-      return null;
-    }
-    return new Hop(
-        network, carried.by() instanceof Network.Routed block ? block.via() : null, null);
+    return true;
+  }
+
+  @Override
+  boolean fits(Network network) {
+    return fits(network, carrier(network));
   }
 
   /**
@@ -463,15 +417,9 @@ public final class SiteWalk {
     return null;
   }
 
-  private static final Condition NOT_CARRIED_FROM =
-      new Condition.Source(SpecialAddresses.NOT_ON_THE_INTERNET);
-
-  private static final Condition NOT_CARRIED_TO =
-      new Condition.Destination(
-          SpecialAddresses.NOT_ON_THE_INTERNET.union(SpecialAddresses.MULTICAST_OR_BROADCAST));
-
   /** Somebody outside whom the file does not describe: taken to be there and to answer. */
-  private @Nullable Hop takenToAnswer() {
+  @Override
+  @Nullable Hop takenToAnswer() {
     Address at = packet.destination();
     receiver = Host.unnamed(at, program.site().networkOf(at));
     comesTo(at.toString(), Place.HOST, null);
@@ -482,13 +430,10 @@ public final class SiteWalk {
 
   // Hosts receive.
 
-  private @Nullable Hop receive(Host host) {
+  @Override
+  @Nullable Hop receive(Host host) {
     comesTo(host.name(), Place.HOST, null);
-    if (host.off()) {
-      say(Ruling.HOST_OFF, host);
-    } else if (!host.addresses().contains(packet.destination())) {
-      say(Ruling.NOT_FOR_HOST, host);
-    } else {
+    if (comesIn(host)) {
       receiver = host;
       Ruling ruling = received(host);
       if (ruling != null) {
@@ -496,6 +441,11 @@ public final class SiteWalk {
       }
     }
     return null;
+  }
+
+  @Override
+  boolean isFor(Host host) {
+    return host.addresses().contains(packet.destination());
   }
 
   /** What the host does with it; null if that was said. */
@@ -534,25 +484,11 @@ public final class SiteWalk {
     return listens ? Ruling.HOST_ANSWERS : Ruling.HOST_REFUSES;
   }
 
-  /** Whether the host's own filter lets a packet in that it has not asked for; says so. */
-  private Action filtered(CompiledList filter) {
-    CompiledList.Entry entry = first(filter.row());
-    AccessRule rule = entry == null ? null : entry.rule();
-    Action action = rule == null ? filter.list().otherwise() : rule.action();
-    if (rule == null && action != Action.ACCEPT) {
-      Nearest nearest = filter.nearest(packet, false, now);
-      if (nearest != null) {
-        narrator.nearly(nearest.rule(), nearest.misses(), packet);
-      }
+  @Override
+  void tellNearest(CompiledList filter) {
+    Nearest nearest = filter.nearest(packet, false, now);
+    if (nearest != null) {
+      narrator.nearly(nearest.rule(), nearest.misses(), packet);
     }
-    say(
-        switch (action) {
-          case ACCEPT ->
-              rule == null ? Ruling.HOST_ACCEPTED_OTHERWISE : Ruling.HOST_ACCEPTED_BY_RULE;
-          case DROP -> Ruling.HOST_FILTERED;
-          case REJECT -> Ruling.HOST_REJECTED;
-        },
-        rule == null ? filter.list() : rule);
-    return action;
   }
 }

@@ -16,6 +16,7 @@ module org.eskerfield.core {
   exports org.eskerfield.check;
   exports org.eskerfield.compare;
   exports org.eskerfield.explain;
+  exports org.eskerfield.guarantee;
   exports org.eskerfield.ledger;
   exports org.eskerfield.model;
   exports org.eskerfield.offer;

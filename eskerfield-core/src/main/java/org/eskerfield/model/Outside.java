@@ -53,7 +53,7 @@ public final class Outside {
   }
 
   /** The addresses of networks that no host may have: those of the network and of broadcasts. */
-  private static AddressSet ofNobody(Site site) {
+  public static AddressSet ofNobody(Site site) {
     List<Address> ends = new ArrayList<>();
     for (Network network : site.networks().values()) {
       for (Prefix prefix : network.prefixes()) {

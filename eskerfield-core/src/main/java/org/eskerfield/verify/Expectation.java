@@ -3,6 +3,7 @@ package org.eskerfield.verify;
 
 import java.time.Duration;
 import java.util.List;
+import org.eskerfield.guarantee.WayIn;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
@@ -37,7 +38,7 @@ public record Expectation(
     @Nullable Site before,
     @Nullable String note,
     Place place)
-    implements Placed {
+    implements Placed, WayIn.Expected {
   /**
    * Earlier traffic; what it opens stays open.
    *
@@ -45,6 +46,11 @@ public record Expectation(
    * @param pause the time that passes after it, 0 or more
    */
   public record Earlier(Attempt attempt, Duration pause) {}
+
+  @Override
+  public String label() {
+    return "expectation '" + text + "' (" + place + ")";
+  }
 
   /** Copies the lists. */
   public Expectation {

@@ -10,6 +10,7 @@ import java.util.List;
 import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.check.Checker;
+import org.eskerfield.check.Policy;
 import org.eskerfield.explain.Explainer;
 import org.eskerfield.formats.Problem;
 import org.eskerfield.formats.UnreadableSiteException;
@@ -30,6 +31,7 @@ import org.eskerfield.formats.traffic.TrafficReader;
 import org.eskerfield.formats.yaml.SourceText;
 import org.eskerfield.formats.yaml.YamlParser;
 import org.eskerfield.git.RevisionReader;
+import org.eskerfield.guarantee.Prover;
 import org.eskerfield.model.Place;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Run;
@@ -89,8 +91,11 @@ enum Target {
       Path file = ground.folder().resolve("x.expect.yaml");
       Files.write(file, input);
       try {
-        var expectations = ExpectationReader.read(file, ground.site());
-        new Verifier(ground.tracer()).verify(expectations);
+        SiteFile read =
+            ExpectationReader.read(
+                file, new SiteFile(ground.site(), List.of(), List.of(), Policy.NONE));
+        new Verifier(ground.tracer()).verify(read.expectations());
+        new Prover(ground.tracer()).prove(read.guarantees());
       } catch (UnreadableSiteException e) {
         shown(e);
       }

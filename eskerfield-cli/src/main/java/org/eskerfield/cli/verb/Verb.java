@@ -4,7 +4,6 @@ package org.eskerfield.cli.verb;
 import java.io.IOException;
 import java.nio.file.InvalidPathException;
 import java.nio.file.Path;
-import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cli.text.ProblemText;
 import org.eskerfield.cli.text.Style;
@@ -18,7 +17,6 @@ import org.eskerfield.formats.site.read.ExpectationReader;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
-import org.eskerfield.verify.Expectation;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine;
 import picocli.CommandLine.Model.CommandSpec;
@@ -135,12 +133,11 @@ public abstract class Verb {
   static SiteFile readWithExpectations(ParseResult call)
       throws UnreadableSiteException, IOException {
     SiteFile file = readFile(call, siteName(call));
-    List<Expectation> expectations = new ArrayList<>(file.expectations());
     List<String> more = call.matchedPositionalValue(1, List.of());
     for (String each : more) {
-      expectations.addAll(ExpectationReader.read(path(call, each), file.site()));
+      file = ExpectationReader.read(path(call, each), file);
     }
-    return new SiteFile(file.site(), expectations, file.policy());
+    return file;
   }
 
   static String siteName(ParseResult call) {

@@ -5,6 +5,7 @@ import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cli.text.CauseText;
 import org.eskerfield.cli.text.ConversationText;
+import org.eskerfield.cli.text.GuaranteeText;
 import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Screen;
 import org.eskerfield.cli.text.Style;
@@ -13,6 +14,9 @@ import org.eskerfield.formats.answer.JUnitXml;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.VerifyData;
 import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.guarantee.Proof;
+import org.eskerfield.guarantee.Prover;
+import org.eskerfield.model.Guarantee;
 import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
@@ -25,14 +29,14 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield verify}. */
 public final class VerifyVerb extends Verb {
   public VerifyVerb() {
-    super("verify", "Checks every expectation and explains each one that fails.");
+    super("verify", "Checks every expectation and guarantee, and explains each one that fails.");
   }
 
   @Override
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
     spec.addPositional(expectationFiles());
-    spec.addOption(flag("--all", "Show the expectations that hold, too."));
+    spec.addOption(flag("--all", "Show what holds, too, and what proofs take for granted."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema verify'."));
     spec.addOption(option("--junit", "FILE", "Write the result as JUnit XML as well."));
     spec.usageMessage().footer("", "Example: eskerfield verify demo/marrowby.site.yaml");
@@ -42,36 +46,48 @@ public final class VerifyVerb extends Verb {
   public int run(ParseResult call, Terminal terminal) throws Exception {
     SiteFile file = readWithExpectations(call);
     List<Expectation> expectations = file.expectations();
-    if (expectations.isEmpty()) {
+    if (expectations.isEmpty() && file.guarantees().isEmpty()) {
       terminal
           .err()
-          .println("eskerfield: there is nothing to verify: no 'expect' in the site file");
-      terminal.err().println("  write expect: and a list, or name a file of expectations");
+          .println(
+              "eskerfield: there is nothing to verify: no 'expect' and no 'guarantees' in the site"
+                  + " file");
+      terminal
+          .err()
+          .println("  write expect: or guarantees:, and a list, or name a file of expectations");
       return UNUSABLE;
     }
     List<Verdict> verdicts = new ArrayList<>();
-    Verifier verifier = new Verifier(Tracer.of(file.site()));
+    List<Proof> proofs = new ArrayList<>();
+    Tracer tracer = Tracer.of(file.site());
+    Verifier verifier = new Verifier(tracer);
+    Prover prover = new Prover(tracer);
     try (ProgressLine progress = new ProgressLine(terminal)) {
       for (Expectation each : expectations) {
         progress.begins("verifying", verdicts.size(), expectations.size());
         verdicts.add(verifier.verify(each));
       }
+      for (Guarantee each : file.guarantees()) {
+        progress.begins("proving", proofs.size(), file.guarantees().size());
+        proofs.add(prover.prove(each));
+      }
     }
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {
-      write(call, "--junit", junit, Screen.text(JUnitXml.of(siteName(call), verdicts)));
+      write(call, "--junit", junit, Screen.text(JUnitXml.of(siteName(call), verdicts, proofs)));
     }
     long held = verdicts.stream().filter(Verdict::holds).count();
     terminal
         .out()
         .print(
             call.hasMatchedOption("--json")
-                ? Json.of(VerifyData.of(siteName(call), verdicts))
-                : text(verdicts, call.hasMatchedOption("--all"), terminal.style()));
-    return held == verdicts.size() ? FINE : NO;
+                ? Json.of(VerifyData.of(siteName(call), verdicts, proofs))
+                : text(verdicts, proofs, call.hasMatchedOption("--all"), terminal.style()));
+    boolean all = held == verdicts.size() && proofs.stream().allMatch(Proof::holds);
+    return all ? FINE : NO;
   }
 
-  private static String text(List<Verdict> verdicts, boolean all, Style style) {
+  private static String text(List<Verdict> verdicts, List<Proof> proofs, boolean all, Style style) {
     StringBuilder out = new StringBuilder();
     for (Verdict verdict : verdicts) {
       Expectation expectation = verdict.expectation();
@@ -91,7 +107,21 @@ public final class VerifyVerb extends Verb {
         out.append('\n');
       }
     }
-    return out.append(score(verdicts, style)).toString();
+    for (Proof proof : proofs) {
+      if (!proof.holds() || all) {
+        out.append(GuaranteeText.of(proof, all, style)).append(all ? "" : "\n");
+      }
+    }
+    out.append(GuaranteeText.assumptions(proofs, style));
+    out.append(verdicts.isEmpty() ? "" : score(verdicts, style));
+    return out.append(proofs.isEmpty() ? "" : scoreOf(proofs, style)).toString();
+  }
+
+  /** How many guarantees hold, with a line break. */
+  static String scoreOf(List<Proof> proofs, Style style) {
+    long held = proofs.stream().filter(Proof::holds).count();
+    String score = held + " of " + proofs.size() + " guarantees hold";
+    return (held == proofs.size() ? style.good(score) : style.bad(score)) + "\n";
   }
 
   /** How many hold, with a line break. */

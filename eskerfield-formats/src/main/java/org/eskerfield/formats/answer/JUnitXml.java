@@ -7,6 +7,8 @@ import javax.xml.stream.XMLOutputFactory;
 import javax.xml.stream.XMLStreamException;
 import javax.xml.stream.XMLStreamWriter;
 import org.eskerfield.cause.Obstacle;
+import org.eskerfield.guarantee.Proof;
+import org.eskerfield.model.Guarantee;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.words.Printable;
 
@@ -19,7 +21,7 @@ public final class JUnitXml {
    *
    * @param site the name of the test suite
    */
-  public static String of(String site, List<Verdict> verdicts) {
+  public static String of(String site, List<Verdict> verdicts, List<Proof> proofs) {
     StringWriter text = new StringWriter();
     try {
       XMLStreamWriter xml = XMLOutputFactory.newInstance().createXMLStreamWriter(text);
@@ -27,12 +29,17 @@ public final class JUnitXml {
       xml.writeCharacters("\n");
       xml.writeStartElement("testsuite");
       xml.writeAttribute("name", Printable.lines(site));
-      xml.writeAttribute("tests", Integer.toString(verdicts.size()));
-      long failures = verdicts.stream().filter(verdict -> !verdict.holds()).count();
+      xml.writeAttribute("tests", Integer.toString(verdicts.size() + proofs.size()));
+      long failures =
+          verdicts.stream().filter(verdict -> !verdict.holds()).count()
+              + proofs.stream().filter(proof -> !proof.holds()).count();
       xml.writeAttribute("failures", Long.toString(failures));
       xml.writeAttribute("errors", "0");
       for (Verdict verdict : verdicts) {
         write(xml, site, verdict);
+      }
+      for (Proof proof : proofs) {
+        write(xml, site, proof);
       }
       xml.writeCharacters("\n");
       xml.writeEndElement();
@@ -41,6 +48,27 @@ public final class JUnitXml {
       throw new IllegalStateException("writing to memory does not fail", e);
     }
     return text.append('\n').toString();
+  }
+
+  private static void write(XMLStreamWriter xml, String site, Proof proof)
+      throws XMLStreamException {
+    xml.writeCharacters("\n  ");
+    xml.writeStartElement("testcase");
+    xml.writeAttribute("classname", Printable.lines(site));
+    Guarantee guarantee = proof.guarantee();
+    xml.writeAttribute(
+        "name",
+        Printable.lines(
+            guarantee.kind() + ": " + guarantee.name() + " (" + guarantee.place() + ")"));
+    if (!proof.holds()) {
+      xml.writeCharacters("\n    ");
+      xml.writeStartElement("failure");
+      xml.writeAttribute("message", proof.status().toString());
+      xml.writeCharacters(Printable.lines(proof.reason()));
+      xml.writeEndElement();
+      xml.writeCharacters("\n  ");
+    }
+    xml.writeEndElement();
   }
 
   private static void write(XMLStreamWriter xml, String site, Verdict verdict)

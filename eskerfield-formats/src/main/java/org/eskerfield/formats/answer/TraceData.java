@@ -69,6 +69,16 @@ public final class TraceData {
     return Tree.each(diagnoses, TraceData::of);
   }
 
+  /** One packet on its way, there and back. */
+  static Tree way(Trace trace) {
+    return new Tree()
+        .with("outcome", trace.outcome())
+        .with("reason", trace.reason())
+        .with("at", DateTimeFormatter.ISO_OFFSET_DATE_TIME.format(trace.question().at()))
+        .with("request", legs(trace.request()))
+        .with("reply", legs(trace.reply()));
+  }
+
   /** What stands in the way, and whether it is all. */
   static Tree obstacles(Diagnosis diagnosis) {
     return new Tree()

@@ -92,7 +92,7 @@ public record CuredSite(String before, String after, SiteFile file, String patch
     boolean unfolded = false;
     SiteFile file = cured.file;
     List<Finding> now =
-        Checker.check(file.site(), file.policy(), file.expectations(), (what, done, of) -> {});
+        Checker.check(file.site(), file.policy(), file.wanted(), (what, done, of) -> {});
     for (Finding each : now) {
       boolean open = each.accepted() == null;
       boolean same = open && key(each).equals(key(finding));
@@ -116,12 +116,13 @@ public record CuredSite(String before, String after, SiteFile file, String patch
   }
 
   static Comparison.Side side(SiteFile file) {
-    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+    return new Comparison.Side(file.site(), file.wanted(), file.policy());
   }
 
-  /** Whether an expectation held, and does not any more. */
+  /** Whether an expectation or guarantee held, and does not any more. */
   static boolean breaks(Comparison effect) {
-    return effect.expectations().stream().anyMatch(each -> each.held() && !each.holds());
+    return effect.expectations().stream().anyMatch(each -> each.held() && !each.holds())
+        || effect.guarantees().stream().anyMatch(each -> each.held() && !each.holds());
   }
 
   /** Whether a change takes nothing away, breaks no expectation, and brings no error or warning. */

@@ -107,6 +107,7 @@ public record PlannedChange(
    */
   public boolean isSafe() {
     return broken.isEmpty()
+        && effect.guarantees().stream().noneMatch(each -> each.held() && !each.holds())
         && contained
         && effect.changedFates().complete()
         && proofs.stream().allMatch(Proved::holds)

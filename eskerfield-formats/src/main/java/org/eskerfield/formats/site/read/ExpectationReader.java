@@ -28,6 +28,7 @@ import org.eskerfield.formats.yaml.YamlParser;
 import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Place;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
@@ -63,11 +64,13 @@ public final class ExpectationReader {
   }
 
   /**
-   * Reads a file of expectations about a site.
+   * Reads a file of expectations and guarantees about a site.
    *
+   * @return the site with those that it had and those of the file
    * @throws UnreadableSiteException if the file is not there or has any problem
    */
-  public static List<Expectation> read(Path file, Site site) throws UnreadableSiteException {
+  public static SiteFile read(Path file, SiteFile of) throws UnreadableSiteException {
+    Site site = of.site();
     String name = String.valueOf(file.getFileName());
     try (InputStream in = Files.newInputStream(file)) {
       SourceText source = SourceText.read(name, in);
@@ -76,10 +79,11 @@ public final class ExpectationReader {
       for (YamlParser.Slip slip : parsed.slips()) {
         problems.add(slip.place(), slip.message(), slip.remedy());
       }
-      List<Expectation> read = List.of();
+      List<Expectation> expectations = new ArrayList<>(of.expectations());
+      List<Guarantee> guarantees = new ArrayList<>(of.guarantees());
       Place start = new Place(name, 1, 1);
       if (parsed.root() == null && problems.isEmpty()) {
-        problems.add(start, "the file is empty", "write expect: and a list");
+        problems.add(start, "the file is empty", "write expect: or guarantees:, and a list");
       } else if (problems.isEmpty()) {
         Fields fields =
             Fields.check(
@@ -87,12 +91,13 @@ public final class ExpectationReader {
                 ExpectationShapes.EXPECTATIONS,
                 start,
                 problems);
-        read = new ExpectationReader(site, problems, file.getParent()).read(fields);
+        expectations.addAll(new ExpectationReader(site, problems, file.getParent()).read(fields));
+        guarantees.addAll(new GuaranteeReader(site, problems).read(fields));
       }
       if (!problems.isEmpty()) {
         throw new UnreadableSiteException(name, problems.sorted());
       }
-      return read;
+      return new SiteFile(site, expectations, guarantees, of.policy());
     } catch (SourceText.UnusableTextException e) {
       throw new UnreadableSiteException(
           name, List.of(new Problem(e.place(), Objects.toString(e.getMessage()), e.remedy(), "")));

@@ -3,19 +3,30 @@ package org.eskerfield.formats.site.read;
 
 import java.util.List;
 import org.eskerfield.check.Policy;
+import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Site;
 import org.eskerfield.verify.Expectation;
+import org.eskerfield.verify.Wanted;
 
 /**
  * All that a site file says.
  *
  * @param site the site
  * @param expectations what must happen on it, in the order of the file; empty if it says nothing
+ * @param guarantees what must hold for all packets, in the order of the file; empty if it says
+ *     nothing
  * @param policy what it says of the findings of a check
  */
-public record SiteFile(Site site, List<Expectation> expectations, Policy policy) {
-  /** Copies the list. */
+public record SiteFile(
+    Site site, List<Expectation> expectations, List<Guarantee> guarantees, Policy policy) {
+  /** Copies the lists. */
   public SiteFile {
     expectations = List.copyOf(expectations);
+    guarantees = List.copyOf(guarantees);
+  }
+
+  /** What it says must be so. */
+  public Wanted wanted() {
+    return new Wanted(expectations, guarantees);
   }
 }

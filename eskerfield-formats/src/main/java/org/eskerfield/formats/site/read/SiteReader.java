@@ -32,6 +32,7 @@ import org.eskerfield.formats.yaml.YamlParser;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Group;
+import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Place;
@@ -189,11 +190,15 @@ public final class SiteReader {
         problems.isEmpty() && withExpectations && fields.has("expect")
             ? new ExpectationReader(site, problems, folder).read(fields)
             : List.of();
+    List<Guarantee> guarantees =
+        problems.isEmpty() && withExpectations && fields.has("guarantees")
+            ? new GuaranteeReader(site, problems).read(fields)
+            : List.of();
     Policy policy = new PolicyReader(problems).read(fields);
     if (!problems.isEmpty()) {
       throw new UnreadableSiteException(source.file(), problems.sorted());
     }
-    return new SiteFile(site, expectations, policy);
+    return new SiteFile(site, expectations, guarantees, policy);
   }
 
   /** Names and words are shown everywhere; notes are escaped where they are shown. */

@@ -55,6 +55,21 @@ final class Terms {
     zones.add(Site.INTERNET);
   }
 
+  /** The names of a site that was read. */
+  static Terms of(Site site, Problems problems) {
+    Terms terms = new Terms(problems);
+    site.networks().keySet().forEach(name -> terms.kinds.put(name, AddressTerm.Kind.NETWORK));
+    site.hosts().keySet().forEach(name -> terms.kinds.put(name, AddressTerm.Kind.HOST));
+    site.groups().keySet().forEach(name -> terms.kinds.put(name, AddressTerm.Kind.GROUP));
+    site.devices().keySet().forEach(name -> terms.kinds.put(name, AddressTerm.Kind.DEVICE));
+    terms.zones.addAll(site.zones());
+    terms.services.putAll(site.services());
+    terms.serviceNames.addAll(site.services().keySet());
+    terms.schedules.putAll(site.schedules());
+    terms.scheduleNames.addAll(site.schedules().keySet());
+    return terms;
+  }
+
   /** Defines the name of a network, host, group or device; reports one that cannot be used. */
   void define(Node.Scalar name, AddressTerm.Kind kind) {
     String text = name.text();

@@ -136,5 +136,5 @@ public final class ExpectationShapes {
           "[{ from: stranger, to: 198.51.100.140, service: ping, outcome: dropped }]");
 
   public static final Shape EXPECTATIONS =
-      Keys.shape("a file of expectations", EXPECT_KEY, Keys.NOTE);
+      Keys.shape("a file of expectations", EXPECT_KEY, GuaranteeShapes.GUARANTEES_KEY, Keys.NOTE);
 }

@@ -508,6 +508,7 @@ public final class SiteShapes {
               "the routers and firewalls with their rules",
               "{ skerry: { stance: drop, interfaces: { pier: { on: pier, at: 10.77.4.1 } } } }"),
           ExpectationShapes.EXPECT_KEY,
+          GuaranteeShapes.GUARANTEES_KEY,
           Keys.may(
               "findings",
               new Children(List.of(ACCEPTED, COUNTED), false),

@@ -1,0 +1,68 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.guarantee;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Guarantee;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+
+/** What a proof takes for granted, so that nobody reads more into it. */
+final class Assumptions {
+  private Assumptions() {}
+
+  /** Those of a guarantee by which packets must not arrive. */
+  static List<String> ofNone(Site site, Guarantee guarantee) {
+    List<String> all = new ArrayList<>();
+    all.add(
+        guarantee.honest()
+            ? "senders write their own address as source"
+            : "senders write any source address, unless a device verifies it");
+    all.add("carriers deliver whatever is addressed to the site, to private addresses, too");
+    for (Guarantee.Exempt each : guarantee.except()) {
+      if (!each.from().isEmpty()) {
+        all.add("nobody else forges the source addresses of those who are exempt on their network");
+        break;
+      }
+    }
+    all.add("a segment that is forged into a live session counts as part of that session");
+    all.add("replies, notices and data connections count as part of the session they belong to");
+    if (hasSchedules(site)) {
+      all.add("a session that was opened in time lasts as long as it is used");
+    }
+    all.add("no host that was broken into relays for others");
+    return all;
+  }
+
+  /** Those of a guarantee by which packets must arrive. */
+  static List<String> ofAll(Guarantee guarantee) {
+    List<String> all = new ArrayList<>();
+    all.add("ports and identifiers of shared addresses are free");
+    all.add("senders use source ports from 1024 on");
+    all.add("one sender at a time, but for pools that lend whole addresses");
+    if (!guarantee.from().isEmpty() || !guarantee.to().isEmpty()) {
+      all.add("hosts are switched on and listen as the site file says");
+    }
+    return all;
+  }
+
+  private static boolean hasSchedules(Site site) {
+    for (Device device : site.devices().values()) {
+      for (AccessList list : device.access()) {
+        if (list.rules().stream().anyMatch(rule -> rule.when() != null)) {
+          return true;
+        }
+      }
+      for (TranslationRule rule : device.translation()) {
+        InwardRule inward = rule.inward();
+        if (inward != null && inward.admit() != null && inward.admit().when() != null) {
+          return true;
+        }
+      }
+    }
+    return false;
+  }
+}

@@ -1,0 +1,135 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.guarantee;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.model.AddressTerm;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Guarantee;
+import org.eskerfield.model.Site;
+import org.eskerfield.set.UndeterminedException;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * Proves guarantees of a site, or finds the packet that breaks them.
+ *
+ * <p>What must never arrive is followed backwards over all ways that any state of the devices may
+ * open ({@link Ways}): if nothing is left, it holds; if something is, packets of it are sent until
+ * one breaks the guarantee. What must always arrive is traced, one packet of each kind. So neither
+ * answer is taken from samples, and no packet is shown that was not sent.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class Prover {
+  private final Tracer tracer;
+  private final Proving on;
+  private @Nullable Proving unlogged;
+
+  /** A prover for the site of a tracer; all guarantees share what is worked out. */
+  public Prover(Tracer tracer) {
+    this.tracer = tracer;
+    this.on = new Proving(tracer, tracer.program());
+  }
+
+  /** Whether a site has all that a guarantee names. */
+  public static boolean speaksOf(Guarantee guarantee, Site site) {
+    List<AddressTerm> terms = new ArrayList<>(guarantee.from());
+    terms.addAll(guarantee.to());
+    terms.addAll(guarantee.sources());
+    for (Guarantee.Exempt each : guarantee.except()) {
+      terms.addAll(each.from());
+      terms.addAll(each.to());
+    }
+    Guarantee.Exit exit = guarantee.leaving();
+    Device device = exit == null ? null : site.devices().get(exit.device());
+    boolean leaves =
+        exit == null
+            || (device != null
+                && device.interfaces().stream().anyMatch(own -> own.name().equals(exit.own())));
+    String through = guarantee.through();
+    return leaves
+        && (through == null || site.devices().containsKey(through))
+        && terms.stream().allMatch(term -> isOn(term, site));
+  }
+
+  private static boolean isOn(AddressTerm term, Site site) {
+    String name = term.text();
+    return switch (term.kind()) {
+      case ANY, LITERAL, SELF -> true;
+      case ZONE -> site.zones().contains(name) || name.equals(Site.INTERNET);
+      case NETWORK -> site.networks().containsKey(name);
+      case HOST -> site.hosts().containsKey(name);
+      case GROUP -> site.groups().containsKey(name);
+      case DEVICE -> site.devices().containsKey(name);
+    };
+  }
+
+  /** Proves guarantees, in their order. */
+  public List<Proof> prove(List<Guarantee> guarantees) {
+    return guarantees.stream().map(this::prove).toList();
+  }
+
+  /** Proves one guarantee, and that it holds with all that it must outlast. */
+  public Proof prove(Guarantee guarantee) {
+    Proof proof = asItIs(guarantee);
+    if (!proof.holds()) {
+      return proof;
+    }
+    int tried = 0;
+    for (Variant each : Variant.of(tracer.site(), guarantee)) {
+      Proof other = new Prover(tracer.on(each.site())).asItIs(guarantee);
+      tried++;
+      if (!other.holds()) {
+        return new Proof(
+            guarantee,
+            other.status(),
+            "with " + each.what() + ": " + other.reason(),
+            other.example(),
+            other.packets(),
+            other.assumptions());
+      }
+    }
+    return tried == 0
+        ? proof
+        : new Proof(
+            guarantee,
+            proof.status(),
+            proof.reason()
+                + "; the same with each of "
+                + tried
+                + " links down or addresses assigned",
+            null,
+            List.of(),
+            proof.assumptions());
+  }
+
+  private Proof asItIs(Guarantee guarantee) {
+    Proving with = guarantee.kind() == Guarantee.Kind.LOGGED ? unlogged() : on;
+    with.space.allow(Assurance.room());
+    try {
+      return switch (guarantee.kind()) {
+        case NEVER, ONLY, PASSES, LOGGED -> new Prohibition(with, guarantee).prove();
+        case ALWAYS -> new Assurance(with, guarantee).prove();
+        case SEEN_AS -> new Disguise(with, guarantee).prove();
+      };
+    } catch (UndeterminedException | Assurance.TooManyKinds e) {
+      return new Proof(
+          guarantee,
+          Proof.Status.UNDETERMINED,
+          "a limit was reached: " + e.getMessage(),
+          null,
+          List.of(),
+          List.of());
+    } finally {
+      with.space.allow(Integer.MAX_VALUE);
+    }
+  }
+
+  private Proving unlogged() {
+    if (unlogged == null) {
+      unlogged = new Proving(tracer, tracer.on(Unlogged.of(tracer.site())).program());
+    }
+    return unlogged;
+  }
+}

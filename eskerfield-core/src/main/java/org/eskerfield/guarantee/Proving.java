@@ -1,0 +1,97 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.guarantee;
+
+import java.util.List;
+import org.eskerfield.model.Site;
+import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Protocol;
+import org.eskerfield.program.SiteProgram;
+import org.eskerfield.reach.Fates;
+import org.eskerfield.reach.Senders;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
+import org.eskerfield.set.PacketWords;
+import org.eskerfield.set.Times;
+import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Tracer;
+import org.eskerfield.walk.Alike;
+import org.eskerfield.walk.EveryPacket;
+import org.jspecify.annotations.Nullable;
+
+/** What all guarantees of one site are proved with; worked out once. */
+final class Proving {
+  final Site site;
+  final Tracer tracer;
+  final PacketSpace space;
+  final Ends ends;
+  final PacketWords words;
+  private final SiteProgram walked;
+  private @Nullable Ways ways;
+  private @Nullable Fates fates;
+  private Alike.@Nullable Ground ground;
+  private @Nullable PacketSet askable;
+
+  /**
+   * What is proved with.
+   *
+   * @param tracer traces packets on the site
+   * @param walked the site on which every packet is followed; another one only where some rules are
+   *     to let nothing through
+   */
+  Proving(Tracer tracer, SiteProgram walked) {
+    this(tracer, walked, space(tracer.site()));
+  }
+
+  /** The same, in a space that another site with the same interfaces and schedules has. */
+  Proving(Tracer tracer, SiteProgram walked, PacketSpace space) {
+    this.tracer = tracer;
+    this.walked = walked;
+    this.site = tracer.site();
+    this.space = space;
+    this.ends = new Ends(tracer.program());
+    this.words = new PacketWords(site);
+  }
+
+  private static PacketSpace space(Site site) {
+    Times times =
+        new Times(List.copyOf(site.schedules().values()), VirtualClock.start(site.timeZone()));
+    return new PacketSpace(EveryPacket.numbers(site), times);
+  }
+
+  Ways ways() {
+    if (ways == null) {
+      ways = new Ways(walked, space);
+    }
+    return ways;
+  }
+
+  /** What becomes of packets there and back. */
+  Fates fates() {
+    if (fates == null) {
+      fates = new Fates(site, space, 0);
+    }
+    return fates;
+  }
+
+  /** What the conditions of the site mean for packets that are traced. */
+  Alike.Ground ground() {
+    if (ground == null) {
+      ground = new Alike.Ground(space, EveryPacket.of(tracer.program(), space, 0));
+    }
+    return ground;
+  }
+
+  /** What no packet is: of the ICMP of the other family. */
+  PacketSet impossible() {
+    PacketSet four = space.of(Family.IPV4).intersection(space.protocol(Protocol.ICMPV6));
+    return four.union(space.of(Family.IPV6).intersection(space.protocol(Protocol.ICMP)));
+  }
+
+  /** The first packets that somebody may send. */
+  PacketSet askable() {
+    if (askable == null) {
+      askable = Senders.askable(space);
+    }
+    return askable;
+  }
+}

@@ -1,0 +1,247 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.sites;
+
+import static org.assertj.core.api.Assertions.assertThat;
+import static org.assertj.core.api.Assertions.assertThatThrownBy;
+
+import java.io.ByteArrayInputStream;
+import java.nio.charset.StandardCharsets;
+import java.util.List;
+import org.eskerfield.formats.UnreadableSiteException;
+import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.guarantee.Proof;
+import org.eskerfield.guarantee.Prover;
+import org.eskerfield.guarantee.Reach;
+import org.eskerfield.trace.Tracer;
+import org.junit.jupiter.params.ParameterizedTest;
+import org.junit.jupiter.params.provider.CsvSource;
+import org.junit.jupiter.params.provider.ValueSource;
+
+/** Guarantees of a small site of two devices, each answer worked out by hand. */
+class GuaranteesTest {
+  private static final String SITE =
+      """
+      eskerfield: 1
+      site: A workshop
+      time-zone: UTC
+      networks:
+        link: { prefix: 203.0.113.0/29, zone: internet, carrier: 203.0.113.1 }
+        office: { prefix: 10.1.0.0/24, zone: office }
+        guests: { prefix: 10.2.0.0/24, zone: guests }
+        between: { prefix: 10.9.0.0/30, zone: between }
+        plant: { prefix: 10.3.0.0/24, zone: plant }
+      hosts:
+        clerk: { on: office, at: 10.1.0.10, listens: 445/tcp }
+        visitor: { on: guests, at: 10.2.0.5 }
+        press: { on: plant, at: 10.3.0.7, listens: 502/tcp }
+        lathe: { on: plant, at: 10.3.0.8 }
+        maker: { on: internet, at: 192.0.2.40 }
+        feed: { on: internet, at: 192.0.2.200, listens: https }
+      schedules: { shift: { days: mon-fri, hours: 08:00-16:00 } }
+      devices:
+        edge:
+          stance: { office to any: accept, guests to internet: accept, otherwise: drop }
+          verify-source: true
+          interfaces:
+            uplink: { on: link, at: 203.0.113.2 }
+            office: { on: office, at: 10.1.0.1 }
+            guests: { on: guests, at: 10.2.0.1 }
+            inner: { on: between, at: 10.9.0.1 }
+          routes:
+            - { to: any, via: 203.0.113.1 }
+            - { to: plant, via: 10.9.0.2 }
+          services: [{ service: ssh, from: office }]
+          translation:
+            - destination: the press
+              arriving: uplink
+              at: uplink 1502/tcp
+              becomes: press 502
+              admit: maker
+            - { shared: everybody, from: [office, guests], leaving: uplink }
+        wall:
+          stance: drop
+          verify-source: true
+          interfaces:
+            outer: { on: between, at: 10.9.0.2 }
+            plant: { on: plant, at: 10.3.0.1 }
+          routes: [{ to: any, via: 10.9.0.1 }]
+          access:
+            to the plant:
+              guards: { arriving: outer, leaving: plant }
+              rules:
+                - { accept: the maker, from: maker, to: press, service: 502/tcp, when: shift }
+                - { accept: the office, from: office, to: press, service: 502/tcp }
+              otherwise: drop
+      """;
+
+  private static Proof prove(String guarantee, String... edits) throws Exception {
+    String text = SITE;
+    for (int i = 0; i < edits.length; i += 2) {
+      assertThat(text).contains(edits[i]);
+      text = text.replace(edits[i], edits[i + 1]);
+    }
+    SiteFile file = file(text + "guarantees:\n  - { " + guarantee + " }\n");
+    List<Proof> proofs = new Prover(Tracer.of(file.site())).prove(file.guarantees());
+    return proofs.get(0);
+  }
+
+  private static SiteFile file(String text) throws Exception {
+    return SiteReader.read("x", new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
+  }
+
+  @ParameterizedTest
+  @ValueSource(
+      strings = {
+        "never: x, from: guests, to: office",
+        "never: x, from: guests, to: plant",
+        "never: x, from: internet, to: [office, guests]",
+        "only: x, from: internet, to: plant, may: { from: maker, to: press, service: 502/tcp }",
+        "never: x, from: internet, to: plant, except: { when: shift }",
+        "never: x, from: internet, to: [edge, wall]",
+        "never: x, to: lathe, except: { from: plant }",
+        "never: x, to: press, except: [{ from: plant }, { service: 502/tcp }]",
+        "always: x, from: office, to: internet, service: https, source: 203.0.113.2",
+        "always: x, from: office, to: press, service: 502/tcp",
+        "always: x, from: maker, to: press, service: 502/tcp, when: shift",
+        "always: x, from: clerk, to: edge, service: ssh",
+        "passes: x, from: any, to: plant, except: { from: plant }, through: wall",
+        "never: x, from: internet, to: plant, through: wall, except: { from: maker }",
+        "seen-as: x, leaving: edge uplink, source: 203.0.113.2",
+        "never: x, from: guests, to: internet, source: guests",
+      })
+  void whatHolds(String guarantee) throws Exception {
+    Proof proof = prove(guarantee);
+    assertThat(proof.status()).as(proof.reason()).isEqualTo(Proof.Status.HOLDS);
+    assertThat(proof.example()).isNull();
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        // By what the rules say.
+        "never: x, from: office, to: plant | broken | clerk 10.1.0.10 → 10.3.0.7:502/tcp is delivered to press",
+        "never: x, from: internet, to: plant | broken | maker 192.0.2.40 → 203.0.113.2:1502/tcp is delivered to press",
+        "only: x, from: any, to: plant, may: { from: maker } | broken | access rule 'the office'",
+        "always: x, from: maker, to: press, service: 502/tcp | broken | dropped",
+        "always: x, from: guests, to: press, service: 502/tcp | broken | visitor 10.2.0.5",
+        "always: x, from: office, to: feed, service: 80/tcp | broken | refused",
+        "seen-as: x, leaving: edge uplink, source: 203.0.113.3 | broken | edge itself sends as 203.0.113.2",
+        "logged: x, from: office, to: plant | broken | access rule 'the office'",
+        // Nobody, and nobody between.
+        "never: x, from: 198.51.100.0/24, to: 198.51.100.9 | holds | every packet",
+        "never: x, from: office, to: clerk | not decided by any device | both on network office",
+        "always: x, from: office, to: guests, service: 80/tcp | holds for nothing | listens for 80/tcp",
+      })
+  void whatDoesNot(String guarantee, String status, String says) throws Exception {
+    Proof proof = prove(guarantee);
+    assertThat(proof.status()).as(proof.reason()).hasToString(status);
+    assertThat(proof.reason()).contains(says);
+  }
+
+  /** Isolation that is broken by some edits, each by a packet that was sent. */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        // A hairpin, by which guests look like the device itself.
+        "never: x, from: guests, to: plant | admit: maker => admit: any\\n        hairpin: guests ;; from: office, to: press => from: [office, between], to: press | broken | → 203.0.113.2:1502/tcp is delivered to press",
+        // A second device, which alone lets them pass, and does not.
+        "never: x, from: guests, to: plant | guests to internet => guests to any | holds | followed",
+        "never: x, from: guests, to: press | from: office, to: press => from: [office, guests], to: press | holds | followed",
+        "never: x, from: guests, to: press | guests to internet => guests to any ;; from: office, to: press => from: [office, guests], to: press | broken | visitor",
+        // A schedule.
+        "never: x, from: internet, to: press, except: { when: shift } | , when: shift } => } | broken | maker",
+        // A route.
+        "never: x, from: guests, to: clerk | guests to internet => guests to office | broken | visitor",
+        // A forged source.
+        "never: x, from: internet, to: edge | verify-source: true => verify-source: false | broken | a forged source that comes in by uplink of edge",
+        // A live binding of an insider.
+        "never: x, from: internet, to: office | guests to internet => internet to office: accept, guests to internet ;; from: [office, guests], leaving => from: [office, guests], leaving | broken | 10.1.0.10",
+      })
+  void whatEditsBreak(String guarantee, String edits, String status, String says) throws Exception {
+    String[] each = edits.replace("\\n", "\n").split(" => | ;; ", -1);
+    Proof proof = prove(guarantee, each);
+    assertThat(proof.status()).as(proof.reason()).hasToString(status);
+    assertThat(proof.reason()).contains(says);
+    assertThat(proof.example() == null).isEqualTo(status.equals("holds"));
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "internet | plant | press (10.3.0.7): 502/tcp, at some times",
+        "office | plant | press (10.3.0.7): 502/tcp",
+        "guests | plant | ''",
+        "office | internet | the internet: ping, tcp, udp",
+        "office | office | edge (10.1.0.1): 22/tcp",
+      })
+  void whoReachesWhom(String from, String to, String received) throws Exception {
+    Tracer tracer = Tracer.of(file(SITE).site());
+    List<Reach.Cell> cells = Reach.of(tracer, Reach.Asked.EVERYTHING);
+    Reach.Cell cell =
+        cells.stream()
+            .filter(each -> each.from().equals(from) && each.to().equals(to))
+            .findFirst()
+            .orElseThrow();
+    assertThat(cell.complete()).isTrue();
+    assertThat(String.join("; ", cell.received())).isEqualTo(received);
+    assertThat(cell.sample() == null).isEqualTo(received.isEmpty());
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "edge | plant | press (10.3.0.7): 502/tcp, at some times",
+        "wall | plant | press (10.3.0.7): 502/tcp, at some times",
+        "the maker | plant | press (10.3.0.7): 502/tcp, at some times",
+        "to the plant | plant | press (10.3.0.7): 502/tcp, at some times",
+        "wall | office | ''",
+        "edge | office | clerk (10.1.0.10): every service",
+      })
+  void whatIsBehindAnOpenOne(String failing, String to, String besides) throws Exception {
+    Tracer tracer = Tracer.of(file(SITE).site());
+    List<Reach.Cell> cells = Reach.ifOpen(tracer, Reach.Asked.EVERYTHING, failing);
+    Reach.Cell cell =
+        cells.stream()
+            .filter(each -> each.from().equals("internet") && each.to().equals(to))
+            .findFirst()
+            .orElseThrow();
+    assertThat(String.join("; ", cell.received())).isEqualTo(besides);
+  }
+
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "never: x | 'never' needs 'from' or 'to'; say who must not reach whom",
+        "never: x, from: gusts | no zone, network, host, group or device is called 'gusts'; did you mean 'guests'?",
+        "never: x, from: guests, may: { to: press } | 'never' has no 'may'; write except:",
+        "never: x, from: guests, except: {} | this exempts every packet; say from whom, to whom or for what",
+        "never: x, from: guests, service: htps | no service is called 'htps'; did you mean 'https'?",
+        "never: x, from: guests, when: shft | no schedule is called 'shft'; did you mean 'shift'?",
+        "never: x, from: guests, through: wal | no device is called 'wal'; did you mean 'wall'?",
+        "never: x, from: guests, also: any device down | any link down, any carrier address",
+        "never: x, only: y, from: guests | never, only, always, seen-as, passes, logged",
+        "only: x, from: internet, to: plant | 'only' needs 'may'; add may: { to: booking, service: 443/tcp }",
+        "always: x, from: office, to: internet | 'always' needs 'service'; add service: https",
+        "seen-as: x, leaving: edge, source: office | 'edge' names no interface of edge; write edge uplink, say",
+        "seen-as: x, leaving: edge uplnk, source: office | no interface of edge is called 'uplnk'; did you mean 'uplink'?",
+        "passes: x, to: plant | 'passes' needs 'through'; add through: the name of a device",
+      })
+  void whatCannotBeRead(String guarantee, String says) {
+    assertThatThrownBy(() -> prove(guarantee))
+        .isInstanceOfSatisfying(
+            UnreadableSiteException.class,
+            e ->
+                assertThat(
+                        e.problems().stream()
+                            .map(each -> each.message() + "; " + each.remedy())
+                            .toList())
+                    .as("%s", e.problems())
+                    .anyMatch(each -> each.contains(says)));
+  }
+}

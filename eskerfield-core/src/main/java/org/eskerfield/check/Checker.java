@@ -13,7 +13,7 @@ import org.eskerfield.change.Cure;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.state.VirtualClock;
-import org.eskerfield.verify.Expectation;
+import org.eskerfield.verify.Wanted;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -65,38 +65,37 @@ public final class Checker {
    * @param progress hears how far it has come
    */
   public static List<Finding> check(Site site, Policy policy, Progress progress) {
-    return check(site, policy, List.of(), progress);
+    return check(site, policy, Wanted.NOTHING, progress);
   }
 
   /**
-   * Everything that was found, with what does not happen as the file expects, on the day on which
+   * Everything that was found, with what is not so as the file says it must, on the day on which
    * runs start unless told otherwise.
    *
-   * @param expectations what must happen on the site
+   * @param wanted what must be so on the site
    */
-  public static List<Finding> check(
-      Site site, Policy policy, List<Expectation> expectations, Progress progress) {
+  public static List<Finding> check(Site site, Policy policy, Wanted wanted, Progress progress) {
     LocalDate today = VirtualClock.START.toLocalDate();
-    return check(site, policy, expectations, today, progress);
+    return check(site, policy, wanted, today, progress);
   }
 
   /**
-   * Everything that was found, with what does not happen as the file expects.
+   * Everything that was found, with what is not so as the file says it must.
    *
-   * @param expectations what must happen on the site
+   * @param wanted what must be so on the site
    * @param today the day that it is: schedules whose last day lies before it are over
    */
   public static List<Finding> check(
-      Site site,
-      Policy policy,
-      List<Expectation> expectations,
-      LocalDate today,
-      Progress progress) {
+      Site site, Policy policy, Wanted wanted, LocalDate today, Progress progress) {
     Inspection inspection = new Inspection(site);
     List<Part> parts = parts(inspection);
     parts.add(new Part("common causes", () -> new OneCause(inspection).inspect()));
     parts.add(new Part("schedules", () -> new Leftovers(inspection).over(today)));
-    parts.add(new Part("expectations", () -> new Expected(inspection).inspect(expectations)));
+    parts.add(
+        new Part("expectations", () -> new Expected(inspection).inspect(wanted.expectations())));
+    parts.add(
+        new Part("guarantees", () -> new Guaranteed(inspection).inspect(wanted.guarantees())));
+    parts.add(new Part("ways in", () -> new Guaranteed(inspection).inspectWaysIn(wanted)));
     for (int i = 0; i < parts.size(); i++) {
       progress.begins(parts.get(i).what, i, parts.size());
       parts.get(i).work.run();

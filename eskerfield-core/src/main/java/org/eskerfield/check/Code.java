@@ -91,6 +91,14 @@ public enum Code {
   /** What the file expects does not happen. */
   EXPECTATION_FAILS(
       Severity.ERROR, "The file states what must happen, and something else happens."),
+  /** What the file guarantees does not hold. */
+  GUARANTEE_BROKEN(
+      Severity.ERROR, "The file states what must hold for all packets, and it is not proved."),
+  /** Somebody is reached from outside, and the file does not say that it is meant. */
+  WAY_IN_UNCOVERED(
+      Severity.ADVICE,
+      "The file has guarantees, but neither they nor an expectation speak of this way in: nobody"
+          + " would notice if it was not meant."),
   /** A list lets in from the internet whatever its rules do not name. */
   OPEN_OTHERWISE(Severity.WARNING, "Everything that no rule names is let in."),
   /** A rule or service that no packet of anybody gets to. */

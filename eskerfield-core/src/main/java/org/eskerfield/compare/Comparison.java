@@ -22,6 +22,7 @@ import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Verdict;
 import org.eskerfield.verify.Verifier;
+import org.eskerfield.verify.Wanted;
 
 /**
  * All that differs between two sites.
@@ -29,6 +30,7 @@ import org.eskerfield.verify.Verifier;
  * @param differences what the files say differently
  * @param changedFates every packet whose fate changes
  * @param expectations those whose outcome changes
+ * @param guarantees those that hold on one of them only, or that are new and do not hold
  * @param appeared findings that the old site did not have
  * @param resolved findings that the new site does not have
  * @param pools pools whose capacity differs
@@ -40,6 +42,7 @@ public record Comparison(
     List<Difference> differences,
     ChangedFates changedFates,
     List<ExpectationChange> expectations,
+    List<GuaranteeChange> guarantees,
     List<Finding> appeared,
     List<Finding> resolved,
     List<PoolChange> pools,
@@ -50,15 +53,10 @@ public record Comparison(
    * What is compared.
    *
    * @param site the site
-   * @param expectations what must happen on it
+   * @param wanted what must be so on it
    * @param policy what its file says of findings
    */
-  public record Side(Site site, List<Expectation> expectations, Policy policy) {
-    /** Copies the list. */
-    public Side {
-      expectations = List.copyOf(expectations);
-    }
-  }
+  public record Side(Site site, Wanted wanted, Policy policy) {}
 
   /**
    * An expectation that ends otherwise, or was added or taken away and does not hold.
@@ -95,6 +93,7 @@ public record Comparison(
   public Comparison {
     differences = List.copyOf(differences);
     expectations = List.copyOf(expectations);
+    guarantees = List.copyOf(guarantees);
     appeared = List.copyOf(appeared);
     resolved = List.copyOf(resolved);
     pools = List.copyOf(pools);
@@ -103,7 +102,7 @@ public record Comparison(
 
   /**
    * Whether nothing that anybody could notice differs: no end of a packet or connection, no
-   * expectation, pool or name. That another rule decides alike is nobody's harm.
+   * expectation, guarantee, pool or name. That another rule decides alike is nobody's harm.
    */
   public boolean changesNothing() {
     return changedFates.complete()
@@ -111,6 +110,7 @@ public record Comparison(
         && changedFates.changes().stream()
             .allMatch(each -> each.kind() == ChangedFate.Kind.OTHER_WAY)
         && expectations.isEmpty()
+        && guarantees.isEmpty()
         && pools.isEmpty()
         && transfers.changes().isEmpty()
         && names.isEmpty()
@@ -164,6 +164,7 @@ public record Comparison(
         Differences.between(before.site, after.site),
         ChangedFates.between(before.site, after.site, progress),
         expectations(before, after, new Verifier(was), new Verifier(is)),
+        GuaranteeChange.between(was, before.wanted.guarantees(), is, after.wanted.guarantees()),
         Checker.without(now, old),
         Checker.without(old, now),
         pools(was.program(), is.program()),
@@ -175,8 +176,8 @@ public record Comparison(
   private static List<ExpectationChange> expectations(
       Side before, Side after, Verifier old, Verifier now) {
     Map<String, Expectation> all = new LinkedHashMap<>();
-    before.expectations.forEach(each -> all.put(each.text(), each));
-    after.expectations.forEach(each -> all.put(each.text(), each));
+    before.wanted.expectations().forEach(each -> all.put(each.text(), each));
+    after.wanted.expectations().forEach(each -> all.put(each.text(), each));
     List<ExpectationChange> changes = new ArrayList<>();
     for (Expectation each : all.values()) {
       if (!isOn(each, before.site) || !isOn(each, after.site)) {

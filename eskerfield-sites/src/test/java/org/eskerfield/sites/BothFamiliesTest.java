@@ -19,6 +19,7 @@ import org.eskerfield.ledger.Ledger;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Wanted;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -174,8 +175,8 @@ class BothFamiliesTest {
   private static List<String> changed(boolean six, String... edits) throws Exception {
     Comparison comparison =
         Comparison.of(
-            new Comparison.Side(site(six), List.of(), Policy.NONE),
-            new Comparison.Side(site(six, edits), List.of(), Policy.NONE),
+            new Comparison.Side(site(six), Wanted.NOTHING, Policy.NONE),
+            new Comparison.Side(site(six, edits), Wanted.NOTHING, Policy.NONE),
             (who, done, of) -> {});
     return comparison.changedFates().changes().stream()
         .filter(each -> !each.before().reason().contains("broadcast")) // IPv4's

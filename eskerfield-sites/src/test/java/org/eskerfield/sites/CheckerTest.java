@@ -397,6 +397,17 @@ class CheckerTest {
             "expectation-fails",
             "names:\n",
             "expect:\n  - { from: customer, to: 192.0.2.66, service: http, outcome: answered }\nnames:\n"),
+        byHand(
+            "guarantee-broken",
+            "names:\n",
+            "guarantees:\n"
+                + "  - { never: the shop is closed, from: internet, to: web }\n"
+                + "  - { only: no more, from: internet, to: any, may: { to: any, service: any } }\n"
+                + "names:\n"),
+        byHand(
+            "way-in-uncovered",
+            "names:\n",
+            "guarantees:\n  - { never: no pings, from: internet, to: lab, service: ping }\nnames:\n"),
         cured(
             "transfer-not-helped clear-text-offered",
             "listens: ssh",
@@ -617,7 +628,7 @@ class CheckerTest {
     Path file = folder.resolve("x.site.yaml");
     Files.writeString(file, text);
     SiteFile read = SiteReader.readFile(file);
-    return Checker.check(read.site(), read.policy(), read.expectations(), (what, done, of) -> {});
+    return Checker.check(read.site(), read.policy(), read.wanted(), (what, done, of) -> {});
   }
 
   private static List<String> codes(List<Finding> findings) {

@@ -31,7 +31,7 @@ class ComparisonTest {
   }
 
   private static Comparison.Side side(SiteFile file) {
-    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+    return new Comparison.Side(file.site(), file.wanted(), file.policy());
   }
 
   private static SiteFile changed(String from, String to) throws Exception {

@@ -22,6 +22,7 @@ import org.eskerfield.program.DeviceProgram;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.eskerfield.verify.Wanted;
 import org.eskerfield.walk.DeviceMachine;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -195,7 +196,7 @@ class HeaderFieldsTest {
   }
 
   private static Comparison.Side side(Site site) {
-    return new Comparison.Side(site, List.of(), Policy.NONE);
+    return new Comparison.Side(site, Wanted.NOTHING, Policy.NONE);
   }
 
   /** A notice opens nothing, so nobody comes in by it who had to be logged. */

@@ -192,7 +192,7 @@ class JudgedChangesTest {
         continue;
       }
       List<Finding> all =
-          Checker.check(site.site(), site.policy(), site.expectations(), (what, done, of) -> {});
+          Checker.check(site.site(), site.policy(), site.wanted(), (what, done, of) -> {});
       for (Finding finding : all) {
         for (JudgedCure cure : JudgedCure.of(file, "d", site, finding, all)) {
           if (!cure.effect().changedFates().complete()) {

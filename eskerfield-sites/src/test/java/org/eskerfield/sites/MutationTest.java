@@ -176,8 +176,7 @@ class MutationTest {
   }
 
   private static List<Finding> findings(SiteFile file) {
-    return Checker.check(file.site(), file.policy(), file.expectations(), (what, done, of) -> {})
-        .stream()
+    return Checker.check(file.site(), file.policy(), file.wanted(), (what, done, of) -> {}).stream()
         .filter(each -> each.accepted() == null)
         .toList();
   }

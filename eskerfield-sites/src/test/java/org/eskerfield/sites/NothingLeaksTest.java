@@ -225,6 +225,6 @@ class NothingLeaksTest {
   }
 
   private static Comparison.Side side(SiteFile file) {
-    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+    return new Comparison.Side(file.site(), file.wanted(), file.policy());
   }
 }

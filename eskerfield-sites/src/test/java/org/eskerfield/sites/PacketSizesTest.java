@@ -36,6 +36,7 @@ import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Segment;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.trace.Transit;
+import org.eskerfield.verify.Wanted;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
@@ -292,7 +293,7 @@ class PacketSizesTest {
   }
 
   private static Comparison.Side side(Site site) {
-    return new Comparison.Side(site, List.of(), Policy.NONE);
+    return new Comparison.Side(site, Wanted.NOTHING, Policy.NONE);
   }
 
   @Test

@@ -102,7 +102,8 @@ class VerifierTest {
     String xml =
         JUnitXml.of(
             "<site> & \u0007 'one'",
-            new Verifier(Tracer.of(file.site())).verify(file.expectations()));
+            new Verifier(Tracer.of(file.site())).verify(file.expectations()),
+            List.of());
     Element suite =
         DocumentBuilderFactory.newInstance()
             .newDocumentBuilder()

@@ -4,6 +4,7 @@ package org.eskerfield.cli.text;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.check.Finding;
+import org.eskerfield.compare.GuaranteeChange;
 import org.eskerfield.explain.Sentences;
 import org.eskerfield.formats.site.edit.PlannedChange;
 import org.eskerfield.formats.site.edit.PlannedChange.Proved;
@@ -67,6 +68,12 @@ public final class ChangeText {
     for (Verdict verdict : change.broken()) {
       out.append("  ").append(style.bad("✗ ")).append("an expectation no longer holds: ");
       out.append(Style.wrapped(verdict.expectation().text(), 6, 45)).append('\n');
+    }
+    for (GuaranteeChange each : change.effect().guarantees()) {
+      if (each.held() && !each.holds()) {
+        out.append("  ").append(style.bad("✗ ")).append("a guarantee no longer holds: ");
+        out.append(Style.wrapped(each.text(), 6, 45)).append('\n');
+      }
     }
     int held = change.changed().file().expectations().size() - change.broken().size();
     if (held > 0 && change.broken().isEmpty()) {

@@ -7,6 +7,7 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.GuaranteeChange;
 import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.compare.Transfers;
 import org.eskerfield.model.Site;
@@ -80,6 +81,15 @@ public final class EffectText {
         out.append(": ");
         out.append(
             Style.wrapped(each.expectation().text(), indent + 2, indent + 2 + what.length()));
+        out.append('\n');
+      }
+    }
+    for (GuaranteeChange each : effect.guarantees()) {
+      if (each.held() != each.holds()) {
+        String what = each.holds() ? "guarantee holds now" : "guarantee no longer holds";
+        out.append(start).append(each.holds() ? style.good(what) : style.bad(what));
+        out.append(": ");
+        out.append(Style.wrapped(each.text(), indent + 2, indent + 2 + what.length()));
         out.append('\n');
       }
     }

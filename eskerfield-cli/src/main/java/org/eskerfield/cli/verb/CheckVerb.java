@@ -105,7 +105,7 @@ public final class CheckVerb extends Verb {
     List<Finding> findings;
     try (ProgressLine progress = new ProgressLine(terminal)) {
       LocalDate today = LocalDate.now(file.site().timeZone());
-      findings = Checker.check(file.site(), file.policy(), file.expectations(), today, progress);
+      findings = Checker.check(file.site(), file.policy(), file.wanted(), today, progress);
     }
     String handle = cure(call);
     if (call.hasMatchedOption("--even-so") && !call.hasMatchedOption("--write")) {

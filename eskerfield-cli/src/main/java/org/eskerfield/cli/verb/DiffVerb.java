@@ -14,6 +14,7 @@ import org.eskerfield.cli.text.TraceText;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.GuaranteeChange;
 import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.compare.NameChange;
 import org.eskerfield.compare.Transfers;
@@ -92,7 +93,7 @@ public final class DiffVerb extends Verb {
   }
 
   private static Comparison.Side side(SiteFile file) {
-    return new Comparison.Side(file.site(), file.expectations(), file.policy());
+    return new Comparison.Side(file.site(), file.wanted(), file.policy());
   }
 
   private static SiteFile side(ParseResult call, String name)
@@ -148,6 +149,7 @@ public final class DiffVerb extends Verb {
       out.append(style.placed(text, each.expectation().place().toString(), 14, 14)).append('\n');
     }
     none(out, comparison.expectations(), "none");
+    guarantees(out, comparison.guarantees(), style);
     out.append('\n').append(style.strong("Findings")).append('\n');
     findings(out, "new ", comparison.appeared(), style);
     findings(out, "gone ", comparison.resolved(), style);
@@ -330,6 +332,17 @@ public final class DiffVerb extends Verb {
       String text = "now decided by " + String.join("; ", fresh);
       out.append("       ").append(Style.wrapped(text, 9, 7)).append('\n');
     }
+  }
+
+  private static void guarantees(StringBuilder out, List<GuaranteeChange> changes, Style style) {
+    out.append('\n').append(style.strong("Guarantees")).append('\n');
+    for (GuaranteeChange each : changes) {
+      String start = each.holds() ? "holds now   " : each.held() ? "fails now   " : "fails still ";
+      out.append("  ").append(each.holds() ? style.good(start) : style.bad(start));
+      out.append(style.placed(each.text(), each.guarantee().place().toString(), 14, 14));
+      out.append('\n');
+    }
+    none(out, changes, "none");
   }
 
   private static void findings(

@@ -4,6 +4,7 @@ package org.eskerfield.formats.answer;
 import java.util.List;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
+import org.eskerfield.compare.GuaranteeChange;
 import org.eskerfield.compare.MovedEnds;
 import org.eskerfield.compare.Transfers;
 import org.eskerfield.model.Site;
@@ -37,6 +38,7 @@ public final class DiffData {
                         .with("before", trace(each.before(), each.rulesBefore()))
                         .with("after", trace(each.after(), each.rulesAfter()))))
         .with("expectations", Tree.each(comparison.expectations(), DiffData::expectation))
+        .with("guarantees", Tree.each(comparison.guarantees(), DiffData::guarantee))
         .with("appeared", ChangeData.findings(comparison.appeared()))
         .with("gone", ChangeData.findings(comparison.resolved()))
         .with(
@@ -123,6 +125,15 @@ public final class DiffData {
                         .with("after", field.after())))
         .with("before", Tree.of(difference.before(), Tree::place))
         .with("after", Tree.of(difference.after(), Tree::place));
+  }
+
+  private static Tree guarantee(GuaranteeChange change) {
+    return new Tree()
+        .with("name", change.guarantee().name())
+        .with("held", change.held())
+        .with("holds", change.holds())
+        .with("reason", change.reason())
+        .with("place", Tree.place(change.guarantee().place()));
   }
 
   private static Tree expectation(Comparison.ExpectationChange change) {

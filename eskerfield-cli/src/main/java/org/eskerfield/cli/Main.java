@@ -32,6 +32,7 @@ import org.eskerfield.cli.verb.HelpVerb;
 import org.eskerfield.cli.verb.LedgerVerb;
 import org.eskerfield.cli.verb.NewVerb;
 import org.eskerfield.cli.verb.OfferVerb;
+import org.eskerfield.cli.verb.ReachVerb;
 import org.eskerfield.cli.verb.ReplayVerb;
 import org.eskerfield.cli.verb.ReportVerb;
 import org.eskerfield.cli.verb.SchemaVerb;
@@ -101,6 +102,7 @@ public final class Main {
             new DiffVerb(),
             new DrawVerb(),
             new ReportVerb(),
+            new ReachVerb(),
             new LedgerVerb(),
             new SubnetVerb(),
             new ServicesVerb(),

@@ -34,7 +34,9 @@ class VerifyVerbTest {
   void aHealthySiteScoresInFull() {
     MainTest.Result result = MainTest.run("verify", DEMO);
     assertThat(result.status()).isZero();
-    assertThat(result.out()).matches("(\\d+) of \\1 expectations hold\n");
+    assertThat(result.out())
+        .matches(
+            "(?s)Assumed by.*\\.\n(\\d+) of \\1 expectations hold\n(\\d) of \\2 guarantees hold\n");
     assertThat(MainTest.run("verify", DEMO, "--all").out()).contains("holds  ");
   }
 
@@ -134,6 +136,23 @@ class VerifyVerbTest {
         .contains("Packet 4, back: data SYN")
         .contains("'PORT 198,51,100,37,156,65', heard as it was said")
         .contains("not passed skerry");
+  }
+
+  @Test
+  void proofsAndWhoReachesWhomFitTheirSchemas(@TempDir Path folder) throws Exception {
+    Path xml = folder.resolve("result.xml");
+    String more = "../demo/outside.guarantees.yaml";
+    String proofs = MainTest.run("verify", DEMO, more, "--json", "--junit", xml.toString()).out();
+    String reach = MainTest.run("reach", DEMO, "--from", "internet", "--json").out();
+    JsonSchemaFactory schemas = JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012);
+    assertThat(schemas.getSchema(Schemas.VERIFY.text()).validate(JSON.readTree(proofs))).isEmpty();
+    assertThat(schemas.getSchema(Schemas.REACH.text()).validate(JSON.readTree(reach))).isEmpty();
+    String ways = MainTest.run("reach", DEMO, "--ways-in", "--json").out();
+    assertThat(schemas.getSchema(Schemas.REACH.text()).validate(JSON.readTree(ways))).isEmpty();
+    assertThat(JSON.readTree(proofs).at("/guarantees"))
+        .filteredOn(each -> each.get("holds").asBoolean())
+        .hasSize(10);
+    assertThat(Files.readString(xml)).contains("tests=\"61\" failures=\"2\"");
   }
 
   /** Whatever becomes of a conversation, its data fit their schema and agree with the text. */

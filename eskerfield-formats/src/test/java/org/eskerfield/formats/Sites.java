@@ -54,7 +54,8 @@ public final class Sites {
     return Stream.concat(
         Stream.of(every),
         Stream.of("../demo", "../demo/mistakes")
-            .flatMap(folder -> files(Path.of(folder)).filter(f -> f.toString().endsWith(".yaml"))));
+            .flatMap(
+                folder -> files(Path.of(folder)).filter(f -> f.toString().endsWith(".site.yaml"))));
   }
 
   private static Stream<Path> files(Path folder) {

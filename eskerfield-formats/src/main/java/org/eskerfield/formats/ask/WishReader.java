@@ -22,7 +22,6 @@ import org.eskerfield.model.Site;
 import org.eskerfield.offer.Wish;
 import org.eskerfield.offer.Withdrawal;
 import org.eskerfield.packet.Address;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
@@ -156,7 +155,7 @@ public final class WishReader {
             : "name one of them");
   }
 
-  private static Service service(Site site, String text) throws UnusableQuestionException {
+  static Service service(Site site, String text) throws UnusableQuestionException {
     Service known = site.services().get(text);
     known = known == null ? WellKnownServices.find(text) : known;
     if (known != null) {
@@ -217,43 +216,8 @@ public final class WishReader {
    * @throws UnusableQuestionException if nobody is called so
    */
   public WishReader from(String texts) throws UnusableQuestionException {
-    for (String text : texts.split(",", -1)) {
-      from.add(term(text.strip()));
-    }
+    from.addAll(AskedTerm.all(site, "from", texts, /* devices= */ false));
     return this;
-  }
-
-  private AddressTerm term(String text) throws UnusableQuestionException {
-    AddressTerm.Kind kind =
-        text.equals(Site.ANY)
-            ? AddressTerm.Kind.ANY
-            : site.zones().contains(text)
-                ? AddressTerm.Kind.ZONE
-                : site.networks().containsKey(text)
-                    ? AddressTerm.Kind.NETWORK
-                    : site.hosts().containsKey(text)
-                        ? AddressTerm.Kind.HOST
-                        : site.groups().containsKey(text) ? AddressTerm.Kind.GROUP : null;
-    if (kind != null) {
-      return new AddressTerm(kind, text, AddressSet.NONE, Place.IN_CODE);
-    }
-    if (!Literals.looksLikeAddress(text)) {
-      List<String> names = new ArrayList<>(site.hosts().keySet());
-      names.addAll(site.groups().keySet());
-      names.addAll(site.zones());
-      names.addAll(site.networks().keySet());
-      names.add(Site.ANY);
-      throw new UnusableQuestionException(
-          "from",
-          "nobody is called '" + text + "'",
-          Similar.didYouMean(text, names, "name a host, group or network, an address, or 'any'"));
-    }
-    try {
-      return new AddressTerm(
-          AddressTerm.Kind.LITERAL, text, Literals.addresses(text), Place.IN_CODE);
-    } catch (BadLiteralException e) {
-      throw new UnusableQuestionException("from", e.message(), e.remedy());
-    }
   }
 
   /** Which insiders may use the external address, separated by commas; {@code none} for nobody. */

@@ -19,6 +19,8 @@ public enum Schemas {
   REPLAY,
   /** What a verification answers. */
   VERIFY,
+  /** Who reaches whom. */
+  REACH,
   /** Who has which address of a site. */
   LEDGER,
   /** Blocks of addresses, worked out. */

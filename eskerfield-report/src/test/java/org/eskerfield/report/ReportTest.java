@@ -116,6 +116,12 @@ class ReportTest {
         .contains("Errors 0 Warnings 0 Advice 0 Accepted findings 3 Devices 3")
         .contains("9 March 2026 08:05 Z by eskerfield 1 from marrowby.site.yaml, commit 1a2b3c");
     assertThat(browser.findElements(By.cssSelector("#expectations details"))).hasSize(49);
+    assertThat(browser.findElements(By.cssSelector("#guarantees details .good"))).hasSize(7);
+    // A cell of the matrix opens what it stands for.
+    browser.findElement(By.cssSelector("a[aria-label^='boats to quay']")).click();
+    assertThat(browser.findElement(By.cssSelector("#matrix details[open]")).getText())
+        .contains("booking (10.44.20.117): 8443/tcp")
+        .contains("lockhouse: access rule 'the web shop', line 185");
     assertThat(browser.findElement(By.id("reach")).getText())
         .contains("from 198.51.100.32/28 to 203.0.113.36, 2222/tcp")
         .contains("from the internet to 203.0.113.35, 443/tcp");

@@ -131,13 +131,15 @@ public final class Report {
     page.put("devices", devices(site));
     page.put("fewDevices", site.devices().size() <= MOST_OPEN);
     page.put("deviceCount", site.devices().size());
-    progress.begins("finding out what the internet reaches", 2, parts);
+    progress.begins("finding out who reaches whom", 2, parts);
     reachable(page, site);
+    Proofs.reach(page, Tracer.of(site));
     page.put("blocks", blocks(site));
     progress.begins("checking", 3, parts);
     findings(page, path, name, file);
-    progress.begins("verifying expectations", 4, parts);
+    progress.begins("verifying expectations and guarantees", 4, parts);
     expectations(page, file);
+    Proofs.guarantees(page, Tracer.of(site), file.guarantees());
     progress.begins("writing", 5, parts);
     history(page, history);
     return rendered(page, history != null);

@@ -73,7 +73,8 @@
   });
   const unfold = () => {
     const named = location.hash.length > 1 && document.getElementById(location.hash.slice(1));
-    if (named && named.classList.contains("device")) named.open = true;
+    const fold = named && named.closest("details");
+    if (fold) fold.open = true;
   };
   addEventListener("hashchange", unfold);
   unfold();

@@ -77,8 +77,11 @@ record LiveBindings(
                   Dimension.FAMILY, Dimension.PROTOCOL, Dimension.DESTINATION, Dimension.SOURCE));
       of.left.add(
           each.left().withoutAllBut(Dimension.FAMILY, Dimension.PROTOCOL, Dimension.SOURCE));
-      // As whom a receiver inside is known outside is not told by where the packet goes.
-      of.anySender |= each.destinationRule() != null || each.binding() != null;
+      // Towards whom it is made is told by where the packet goes, unless that is as good as
+      // outside.
+      Interface leaving = each.leaving();
+      boolean goesThere = leaving != null && leaving.name().equals(outside.name());
+      of.anySender |= !goesThere || each.binding() != null;
     }
     List<LiveBindings> all = new ArrayList<>();
     inOrder.forEach(each -> all.add(of(each, device)));

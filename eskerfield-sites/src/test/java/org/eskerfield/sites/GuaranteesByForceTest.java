@@ -20,14 +20,19 @@ import org.eskerfield.guarantee.Proof;
 import org.eskerfield.guarantee.Prover;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Leg;
@@ -79,6 +84,8 @@ class GuaranteesByForceTest {
           "198.51.100.140",
           "192.0.2.9");
 
+  private static final String VERIFY = "    verify-source: true\n";
+
   private static final int[] PORTS = {22, 79, 80, 81, 82, 180, 1080, 1081, 1023, 1024, 1025};
 
   private static final List<String> GUARANTEES =
@@ -128,12 +135,149 @@ class GuaranteesByForceTest {
         .isLessThanOrEqualTo(sites * GUARANTEES.size() / 50);
   }
 
+  /** The same on sites of one to three devices, zone by zone. */
+  @Test
+  void norOnSitesOfSeveralDevices() throws Exception {
+    int sites = Integer.getInteger("businesses", 12);
+    int packets = Integer.getInteger("packets", 1500);
+    List<String> zones = List.of("office", "guests", "shop", "plant", "internet");
+    Map<Proof.Status, Integer> met = new EnumMap<>(Proof.Status.class);
+    List<String> wrong = new ArrayList<>();
+    for (int seed = 0; seed < sites; seed++) {
+      String drawn = DrawnBusiness.text(seed);
+      boolean verified = seed % 2 == 1; // forged sources break most of the others
+      String site = verified ? drawn.replace("    stance:", VERIFY + "    stance:") : drawn;
+      StringBuilder text = new StringBuilder(site).append("guarantees:\n");
+      for (String from : zones) {
+        for (String to : zones) {
+          if (!from.equals(to)) {
+            String pair = from + " to " + to;
+            text.append("  - { never: " + pair + ", from: " + from + ", to: " + to + " }\n");
+            text.append("  - { never: " + pair + " but https, from: " + from + ", to: " + to);
+            text.append(", except: { service: 443/tcp } }\n");
+          }
+        }
+      }
+      SiteFile file = read(text.toString());
+      List<Proof> proofs = new Prover(Tracer.of(file.site())).prove(file.guarantees());
+      proofs.forEach(proof -> met.merge(proof.status(), 1, Integer::sum));
+      forceZones(file.site(), proofs, new Random(seed), packets, "business " + seed, wrong);
+    }
+    assertThat(wrong).as("%s", met).isEmpty();
+    assertThat(met.getOrDefault(Proof.Status.HOLDS, 0)).as("%s", met).isGreaterThan(5 * sites);
+    assertThat(met.getOrDefault(Proof.Status.BROKEN, 0)).isGreaterThan(5 * sites);
+    assertThat(met.getOrDefault(Proof.Status.UNDETERMINED, 0))
+        .as("%s", met)
+        .isLessThanOrEqualTo(sites * 40 / 50);
+  }
+
+  private static void forceZones(
+      Site site, List<Proof> proofs, Random random, int packets, String where, List<String> wrong)
+      throws Exception {
+    List<Address> ends = new ArrayList<>();
+    List<Integer> ports = new ArrayList<>(List.of(22, 80, 50000));
+    for (Host host : site.hosts().values()) {
+      ends.addAll(host.addresses());
+      host.listens().forEach(each -> ports.add(each.service().parts().get(0).ports().first()));
+    }
+    List<Interface> entries = new ArrayList<>();
+    for (Device device : site.devices().values()) {
+      ends.addAll(device.addresses());
+      entries.addAll(device.interfaces());
+      for (InwardRule rule : device.inward()) {
+        Prefix external = rule.external().now(Family.IPV4);
+        if (external != null) {
+          ends.add(external.first());
+        }
+        rule.services().forEach(each -> ports.add(each.service().parts().get(0).ports().first()));
+      }
+    }
+    ends.removeIf(each -> each.family() == Family.IPV6);
+    ends.add(Literals.address("10.20.1.99"));
+    ends.add(Literals.address("10.20.2.99"));
+    Tracer tracer = Tracer.of(site);
+    Run run = null;
+    ZonedDateTime at = VirtualClock.start(site.timeZone());
+    for (int i = 0; i < packets; i++) {
+      if (run == null || i % 10 == 0) {
+        at = at.plusDays(random.nextInt(7)).withHour(random.nextInt(24));
+        run = tracer.run(at);
+        run.carryAll();
+      }
+      Interface by = entries.get(random.nextInt(entries.size()));
+      Address from = ends.get(random.nextInt(ends.size()));
+      Address to = ends.get(random.nextInt(ends.size()));
+      int protocol = new int[] {6, 6, 6, 17, 1}[random.nextInt(5)];
+      boolean hasPorts = Protocol.hasPorts(protocol);
+      Packet packet =
+          new Packet(
+              from,
+              ports.get(random.nextInt(ports.size())),
+              to,
+              hasPorts ? ports.get(random.nextInt(ports.size())) : 0,
+              protocol,
+              protocol == 1 ? Icmp.ECHO_REQUEST : Icmp.NO_TYPE,
+              protocol == 6 ? (random.nextInt(5) == 0 ? Packet.ACK : Packet.SYN) : 0);
+      Header sent = packet.header();
+      if (from.equals(to)) {
+        continue;
+      }
+      Trace trace = run.arrive(site.deviceOf(by), by, packet);
+      for (Proof proof : proofs) {
+        if (proof.status() == Proof.Status.HOLDS
+            && breaksZone(site, proof.guarantee(), by, trace)) {
+          wrong.add(where + " " + proof.guarantee().name() + " " + by.name() + " " + sent);
+        }
+      }
+    }
+  }
+
+  private static boolean breaksZone(Site site, Guarantee guarantee, Interface by, Trace trace) {
+    List<Leg> legs = trace.request();
+    String where = legs.get(legs.size() - 1).where();
+    boolean known =
+        legs.stream()
+            .anyMatch(
+                leg -> leg.decisions().stream().anyMatch(d -> d.ruling() == Ruling.SESSION_KNOWN));
+    if (known || !arrived(legs) || !by.network().zone().equals(guarantee.from().get(0).text())) {
+      return false;
+    }
+    Header got = Leg.last(legs).after();
+    Network network = site.networkOf(got.destination());
+    boolean outside = network == null || network.isOutside();
+    String to = guarantee.to().get(0).text();
+    boolean own = site.devices().containsKey(where);
+    boolean gets = outside ? to.equals(Site.INTERNET) && !own : to.equals(network.zone());
+    boolean unnamed = !own && !site.hosts().containsKey(where);
+    boolean https = got.protocol() == Protocol.TCP && got.destinationPort() == 443;
+    return gets
+        && !(unnamed && !outside)
+        && !(https && !guarantee.except().isEmpty())
+        && !by.network().equals(network);
+  }
+
+  private static boolean arrived(List<Leg> legs) {
+    return switch (Leg.last(legs).ruling()) {
+      case HOST_ANSWERS,
+          HOST_REFUSES,
+          HOST_SILENT,
+          TAKEN_TO_ANSWER,
+          DEVICE_ANSWERS,
+          DEVICE_RECEIVES ->
+          true;
+      default -> false;
+    };
+  }
+
   private static SiteFile file(String text) throws Exception {
     StringBuilder all = new StringBuilder(text.replace("groups:", HOSTS + "groups:"));
     all.append("guarantees:\n");
     GUARANTEES.forEach(each -> all.append("  - { ").append(each).append(" }\n"));
-    return SiteReader.read(
-        "x", new ByteArrayInputStream(all.toString().getBytes(StandardCharsets.UTF_8)));
+    return read(all.toString());
+  }
+
+  private static SiteFile read(String all) throws Exception {
+    return SiteReader.read("x", new ByteArrayInputStream(all.getBytes(StandardCharsets.UTF_8)));
   }
 
   private static void force(
@@ -215,23 +359,11 @@ class GuaranteesByForceTest {
       Site site, Guarantee guarantee, Interface by, Header sent, Trace trace, ZonedDateTime at) {
     List<Leg> legs = trace.request();
     Leg last = legs.get(legs.size() - 1);
-    Ruling ruling = Leg.last(legs).ruling();
-    boolean got =
-        switch (ruling) {
-          case HOST_ANSWERS,
-              HOST_REFUSES,
-              HOST_SILENT,
-              TAKEN_TO_ANSWER,
-              DEVICE_ANSWERS,
-              DEVICE_RECEIVES ->
-              true;
-          default -> false;
-        };
     boolean known =
         legs.stream()
             .anyMatch(
                 leg -> leg.decisions().stream().anyMatch(d -> d.ruling() == Ruling.SESSION_KNOWN));
-    if (!got || known) {
+    if (!arrived(legs) || known) {
       return false;
     }
     Header arrived = Leg.last(legs).after();
@@ -270,7 +402,7 @@ class GuaranteesByForceTest {
     String from = guarantee.from().get(0).text();
     String at = by.network().zone();
     if (from.equals("ann")) {
-      return at.equals("inside") && source.toString().equals("10.1.0.2");
+      return source.toString().equals("10.1.0.2") && at.equals("inside");
     }
     if (from.startsWith("203")) {
       return at.equals("internet")

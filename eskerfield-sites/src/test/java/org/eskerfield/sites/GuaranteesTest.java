@@ -219,6 +219,7 @@ class GuaranteesTest {
       value = {
         "never: x | 'never' needs 'from' or 'to'; say who must not reach whom",
         "never: x, from: gusts | no zone, network, host, group or device is called 'gusts'; did you mean 'guests'?",
+        "never: x, from: [guests, edge] | 'edge' is a device, and 'never' speaks of what others send; name networks, hosts or addresses",
         "never: x, from: guests, may: { to: press } | 'never' has no 'may'; write except:",
         "never: x, from: guests, except: {} | this exempts every packet; say from whom, to whom or for what",
         "never: x, from: guests, service: htps | no service is called 'htps'; did you mean 'https'?",

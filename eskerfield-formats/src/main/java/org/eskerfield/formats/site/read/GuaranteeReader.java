@@ -9,6 +9,7 @@ import java.util.Map;
 import java.util.Set;
 import org.eskerfield.formats.literal.Problems;
 import org.eskerfield.formats.yaml.Node;
+import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Guarantee.Kind;
@@ -59,6 +60,15 @@ final class GuaranteeReader {
           "give each a sentence of its own");
     }
     reportKeys(fields, kind);
+    List<AddressTerm> from = terms.addresses(fields.texts("from"), false);
+    for (AddressTerm each : from) {
+      if (each.kind() == AddressTerm.Kind.DEVICE && kind != Kind.ALWAYS) {
+        problems.add(
+            each,
+            "'" + each.text() + "' is a device, and '" + kind + "' speaks of what others send",
+            "name networks, hosts or addresses");
+      }
+    }
     List<Guarantee.Exempt> exempt = new ArrayList<>();
     for (Fields each : fields.children("may")) {
       exempt.add(exempt(each));
@@ -73,7 +83,7 @@ final class GuaranteeReader {
     return GuaranteeBuilder.builder()
         .kind(kind)
         .name(title.text())
-        .from(terms.addresses(fields.texts("from"), false))
+        .from(from)
         .to(terms.addresses(fields.texts("to"), false))
         .services(terms.services(fields.texts("service")))
         .except(exempt)

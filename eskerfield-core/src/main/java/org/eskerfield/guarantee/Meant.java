@@ -136,6 +136,21 @@ final class Meant {
     return set;
   }
 
+  /** Of some packets those that go to receivers who are meant, and for what; all if none does. */
+  PacketSet likely(PacketSet packets) {
+    AddressSet addresses = receivers.outside();
+    for (AddressSet each : receivers.hosts().values()) {
+      addresses = addresses.union(each);
+    }
+    for (AddressSet each : receivers.devices().values()) {
+      addresses = addresses.union(each);
+    }
+    PacketSet some = packets.intersection(space.destinations(addresses));
+    some = some.isEmpty() ? packets : some;
+    PacketSet served = some.intersection(space.services(guarantee.services()));
+    return served.isEmpty() ? some : served;
+  }
+
   private PacketSet at(EveryHop.Landing landing, Ends.Receivers meant) {
     AddressSet addresses;
     if (landing.host() != null) {

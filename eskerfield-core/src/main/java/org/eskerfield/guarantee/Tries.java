@@ -333,6 +333,7 @@ final class Tries {
           one.image(passage.destination())
               .intersection(passage.inside())
               .without(Dimension.ARRIVING);
+      led = meant.likely(led);
       for (int i = 0; i < MOST_OWNERS && !led.isEmpty(); i++) {
         PacketSet.Member inside = Objects.requireNonNull(led.sample());
         Found found = afterOwner(by, sent, passage, inside.packet());
@@ -368,8 +369,8 @@ final class Tries {
         PacketSet toSender =
             possible.intersection(space.destinations(AddressSet.of(sent.packet().source())));
         possible = toSender.isEmpty() ? possible : toSender;
-        PacketSet likely = possible.intersection(answering);
-        PacketSet.Member owner = (likely.isEmpty() ? possible : likely).sample();
+        // To another port than the one that the sender uses: else it would be the owner's session.
+        PacketSet.Member owner = possible.minus(answering).sample();
         Found found =
             owner == null
                 ? null
@@ -405,6 +406,12 @@ final class Tries {
         left.source(), Protocol.hasPorts(packet.protocol) ? left.sourcePort() : 0);
     PacketSet.Member aimed = new PacketSet.Member(packet.copy(), 0, 0, sent.at());
     Trace trace = put(run, by, packet);
-    return test.breaks(by, aimed, trace) ? new Found(by, aimed, List.of(first), trace) : null;
+    boolean asked =
+        trace.request().stream()
+            .flatMap(leg -> leg.decisions().stream())
+            .anyMatch(each -> each.ruling() == Ruling.SESSION_KNOWN);
+    return !asked && test.breaks(by, aimed, trace)
+        ? new Found(by, aimed, List.of(first), trace)
+        : null;
   }
 }

@@ -168,6 +168,31 @@ class GuaranteesTest {
     assertThat(proof.example() == null).isEqualTo(status.equals("holds"));
   }
 
+  /** A list that sees destinations as they were sent lets in whoever an insider has spoken to. */
+  @ParameterizedTest
+  @CsvSource({
+    "service: ssh, holds until",
+    "from: maker, holds until",
+    "from: 198.51.100.9, holds until",
+    "service: icmp, holds"
+  })
+  void whatHoldsUntilAnInsiderSpeaks(String more, String status) throws Exception {
+    String from = more.startsWith("from") ? more : "from: internet, " + more;
+    Proof proof =
+        prove(
+            "never: x, to: clerk, " + from,
+            "stance: { office to any: accept, guests to internet: accept, otherwise: drop }",
+            "stance: { office to any: accept, otherwise: drop }\n    access-sees: original\n"
+                + "    access: { in: { guards: { arriving: uplink, leaving: office }, rules: ["
+                + "{ accept: our address, to: 203.0.113.2 }], otherwise: drop } }");
+    assertThat(proof.status()).as(proof.reason()).hasToString(status);
+    if (proof.example() != null) {
+      assertThat(proof.example().before()).hasSize(1);
+      assertThat(proof.reason()).contains("after clerk 10.1.0.10 → ", "is delivered to clerk");
+      assertThat(proof.reason()).contains("access rule 'our address'"); // it is no answer
+    }
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

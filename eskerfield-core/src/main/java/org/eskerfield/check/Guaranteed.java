@@ -40,7 +40,7 @@ final class Guaranteed {
     if (wanted.guarantees().isEmpty()) {
       return; // nobody asks for it
     }
-    for (WayIn each : WayIn.of(check.tracer, wanted.expectations(), wanted.guarantees())) {
+    for (WayIn each : WayIn.of(check.tracer, wanted.expectations(), wanted.guarantees()).ways()) {
       if (each.meantBy().isEmpty()) {
         Placed by = each.by().get(each.by().size() - 1);
         check.add(

@@ -12,6 +12,14 @@ import org.eskerfield.model.TranslationRule;
 
 /** What a proof takes for granted, so that nobody reads more into it. */
 final class Assumptions {
+  /** Those of guarantees by which packets must arrive. */
+  static final List<String> OF_ALL =
+      List.of(
+          "ports and identifiers of shared addresses are free",
+          "senders use source ports from 1024 on",
+          "one sender at a time, but for pools that lend whole addresses",
+          "hosts are switched on and listen as the site file says");
+
   private Assumptions() {}
 
   /** Those of a guarantee by which packets must not arrive. */
@@ -34,18 +42,6 @@ final class Assumptions {
       all.add("a session that was opened in time lasts as long as it is used");
     }
     all.add("no host that was broken into relays for others");
-    return all;
-  }
-
-  /** Those of a guarantee by which packets must arrive. */
-  static List<String> ofAll(Guarantee guarantee) {
-    List<String> all = new ArrayList<>();
-    all.add("ports and identifiers of shared addresses are free");
-    all.add("senders use source ports from 1024 on");
-    all.add("one sender at a time, but for pools that lend whole addresses");
-    if (!guarantee.from().isEmpty() || !guarantee.to().isEmpty()) {
-      all.add("hosts are switched on and listen as the site file says");
-    }
     return all;
   }
 

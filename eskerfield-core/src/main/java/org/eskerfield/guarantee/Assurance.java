@@ -39,7 +39,6 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Endpoint;
 import org.eskerfield.trace.Leg;
-import org.eskerfield.trace.Probe;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
@@ -54,7 +53,6 @@ import org.jspecify.annotations.Nullable;
  */
 final class Assurance {
   private static final int MOST_KINDS = 4_000;
-  private static final int MOST_INTERVALS = 40_000_000;
   private static final int MOST_PORTS = 64;
   private static final int LEAST_SOURCE_PORT = 1024;
 
@@ -127,7 +125,7 @@ final class Assurance {
   }
 
   private Proof proof(Proof.Status status, String reason, Proof.@Nullable Example example) {
-    return new Proof(guarantee, status, reason, example, List.of(), Assumptions.ofAll(guarantee));
+    return new Proof(guarantee, status, reason, example, List.of(), Assumptions.OF_ALL);
   }
 
   private Proof broken(Failure failure, Receiver receiver) {
@@ -182,11 +180,7 @@ final class Assurance {
 
   private List<Receiver> receivers() {
     List<Receiver> all = new ArrayList<>();
-    List<String> named =
-        guarantee.to().stream()
-            .filter(term -> term.kind() == AddressTerm.Kind.HOST)
-            .map(AddressTerm::text)
-            .toList();
+    List<String> named = named(AddressTerm.Kind.HOST);
     meant
         .receivers
         .hosts()
@@ -197,11 +191,7 @@ final class Assurance {
                 all.add(new Receiver(host, null, addresses));
               }
             });
-    List<String> devices =
-        guarantee.to().stream()
-            .filter(term -> term.kind() == AddressTerm.Kind.DEVICE)
-            .map(AddressTerm::text)
-            .toList();
+    List<String> devices = named(AddressTerm.Kind.DEVICE);
     meant
         .receivers
         .devices()
@@ -212,21 +202,24 @@ final class Assurance {
                 all.add(new Receiver(null, device, addresses));
               }
             });
-    AddressSet described = AddressSet.NONE;
-    for (Host host : on.site.hosts().values()) {
-      described = described.union(AddressSet.ofAddresses(host.addresses()));
-    }
     AddressSet outside =
         meant
             .receivers
             .outside()
             .intersection(Outside.beyondLinks(on.site))
-            .intersection(described.complement())
+            .intersection(on.described().complement())
             .union(meant.receivers.asSent());
     if (!outside.isEmpty()) {
       all.add(new Receiver(null, null, outside));
     }
     return all;
+  }
+
+  private List<String> named(AddressTerm.Kind kind) {
+    return guarantee.to().stream()
+        .filter(term -> term.kind() == kind)
+        .map(AddressTerm::text)
+        .toList();
   }
 
   private boolean listens(Host host) {
@@ -302,8 +295,7 @@ final class Assurance {
     if (missing.isEmpty()) {
       return null;
     }
-    return new Failure(
-        trace(origin, receiver, service, missing, possible), count(missing, origin.sources()));
+    return new Failure(trace(origin, receiver, service, missing, possible), on.sources(missing));
   }
 
   private PacketSet families(Receiver receiver) {
@@ -312,16 +304,6 @@ final class Assurance {
       all = receiver.addresses.lowest(family) == null ? all : all.union(space.of(family));
     }
     return all;
-  }
-
-  private static long count(PacketSet missing, AddressSet sources) {
-    long count = 0;
-    PacketSet only = missing.withoutAllBut(Dimension.FAMILY, Dimension.SOURCE);
-    for (PacketSet.Box box : only.boxes(10_000)) {
-      PacketSet.Box.Interval each = box.intervals().get(Dimension.SOURCE);
-      count += each == null ? 0 : each.last() - each.first() + 1;
-    }
-    return Math.min(count, sources.countIpv4());
   }
 
   /** The packets that may come to a receiver from where somebody is. */
@@ -456,9 +438,7 @@ final class Assurance {
 
   /** Those of some packets whose senders have a name; all if none has. */
   private PacketSet named(PacketSet packets) {
-    List<Address> all = new ArrayList<>();
-    on.site.hosts().values().forEach(host -> all.addAll(host.addresses()));
-    PacketSet some = packets.intersection(space.sources(AddressSet.ofAddresses(all)));
+    PacketSet some = packets.intersection(space.sources(on.described()));
     return some.isEmpty() ? packets : some;
   }
 
@@ -491,7 +471,7 @@ final class Assurance {
         PacketSet.Member sample = Objects.requireNonNull(named(rest).sample());
         Address source = sample.packet().source();
         rest = rest.minus(space.sources(AddressSet.of(source)));
-        Trace trace = run.open(question(sample));
+        Trace trace = run.open(Question.of(on.site, sample.packet(), sample.at()));
         if (trace.outcome() == Outcome.EXHAUSTED) {
           return proof(
               Proof.Status.BROKEN,
@@ -513,18 +493,6 @@ final class Assurance {
     return null;
   }
 
-  private Question question(PacketSet.Member sample) {
-    Packet packet = sample.packet();
-    boolean echo = Icmp.isEchoRequest(packet.icmpType);
-    return new Question(
-        on.site.hostOrUnnamed(packet.source()),
-        packet.source(),
-        packet.destination(),
-        echo ? Probe.ping(packet.family) : Probe.of(packet.protocol, packet.destinationPort),
-        packet.sourcePort,
-        sample.at());
-  }
-
   /** Says that there are too many kinds of packets. */
   static final class TooManyKinds extends RuntimeException {
     private static final long serialVersionUID = 1;
@@ -532,10 +500,5 @@ final class Assurance {
     TooManyKinds() {
       super("more than " + MOST_KINDS + " kinds of packets", null, false, false);
     }
-  }
-
-  /** How much room the sets of one guarantee may take. */
-  static int room() {
-    return MOST_INTERVALS;
   }
 }

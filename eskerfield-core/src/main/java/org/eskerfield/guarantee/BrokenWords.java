@@ -2,7 +2,6 @@
 package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
-import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
 import org.eskerfield.model.Interface;
@@ -23,6 +22,9 @@ import org.eskerfield.trace.Trace;
  * it.
  */
 final class BrokenWords {
+  private static final Set<Step> LETTING =
+      Set.of(Step.STATE, Step.DESTINATION, Step.DEVICE, Step.ACCESS);
+
   private BrokenWords() {}
 
   static String of(Site site, Tries.Found found, boolean forged) {
@@ -67,23 +69,32 @@ final class BrokenWords {
         + (ports && plain ? "/" + Protocol.name(header.protocol()) : " " + header.kind());
   }
 
-  /** The rules, lists and defaults that let it through, with their lines. */
-  static List<String> rules(List<Leg> legs) {
-    Set<String> all = new LinkedHashSet<>();
+  /** What let a packet through: the device, and its rule, list, own service or default. */
+  record Deciding(String where, Placed by) {
+    /** With its place. */
+    String text() {
+      return where + ": " + Labels.of(by) + ", line " + by.place().line();
+    }
+  }
+
+  /** What let a packet through, in the order of its way. */
+  static List<Deciding> deciding(List<Leg> legs) {
+    List<Deciding> all = new ArrayList<>();
     for (Leg leg : legs) {
       for (Decision decision : leg.decisions()) {
         Placed by = decision.by();
-        Step step = decision.ruling().step();
-        boolean lets =
-            step == Step.DESTINATION
-                || step == Step.DEVICE
-                || step == Step.ACCESS
-                || step == Step.STATE;
-        if (by != null && lets && !(by instanceof Interface)) {
-          all.add(leg.where() + ": " + Labels.of(by) + ", line " + by.place().line());
+        if (by != null
+            && LETTING.contains(decision.ruling().step())
+            && !(by instanceof Interface)) {
+          all.add(new Deciding(leg.where(), by));
         }
       }
     }
-    return List.copyOf(all);
+    return all;
+  }
+
+  /** The same in words, each once. */
+  static List<String> rules(List<Leg> legs) {
+    return deciding(legs).stream().map(Deciding::text).distinct().toList();
   }
 }

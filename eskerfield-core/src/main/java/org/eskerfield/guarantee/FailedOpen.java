@@ -92,7 +92,6 @@ public final class FailedOpen {
       return rule;
     }
     Admission everybody = new Admission(List.of(), null, admit.log(), admit.place());
-    return inward.by(
-        fixed -> fixed.withAdmit(everybody), to -> to.withAdmit(everybody), prefix -> prefix);
+    return inward.admitting(everybody);
   }
 }

@@ -7,7 +7,10 @@ import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.function.Function;
+import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
+import org.eskerfield.model.Interface;
 import org.eskerfield.model.Network;
 import org.eskerfield.packet.AddressSet;
 import org.eskerfield.set.PacketSet;
@@ -231,59 +234,58 @@ final class Meant {
 
   private Map<Ways.Entry, PacketSet> reach(
       BitSet fitting, boolean bindings, boolean asSent, Network from) {
-    String through = guarantee.through();
-    boolean around = guarantee.kind() == Guarantee.Kind.PASSES;
     Map<Ways.Entry, PacketSet> all =
-        on.ways()
-            .to(
-                new Ways.Goal() {
-                  @Override
-                  public PacketSet among(EveryHop.Landing landing) {
-                    return landing.own() != null || isNear(landing, from)
-                        ? space.none()
-                        : counts(landing, fitting, asSent);
-                  }
-
-                  @Override
-                  public boolean allows(Ways.Entry by, Passage passage) {
-                    return (bindings || passage.binding() == null)
-                        && !(around && by.device().name().equals(through));
-                  }
-                });
-    return through == null || around ? all : through(all, through, bindings);
+        to(
+            bindings,
+            landing ->
+                landing.own() != null || isNear(landing, from)
+                    ? space.none()
+                    : counts(landing, fitting, asSent));
+    boolean around = guarantee.kind() == Guarantee.Kind.PASSES;
+    return guarantee.through() == null || around ? all : through(all, bindings);
   }
 
-  /** Of the packets that may arrive, those that may pass a device before. */
+  /** Of the packets that may arrive, those that may pass the device before. */
   private Map<Ways.Entry, PacketSet> through(
-      Map<Ways.Entry, PacketSet> arriving, String through, boolean bindings) {
-    Map<Ways.Entry, PacketSet> before =
-        on.ways()
-            .to(
-                new Ways.Goal() {
-                  @Override
-                  public PacketSet among(EveryHop.Landing landing) {
-                    if (landing.device() == null
-                        || landing.own() == null
-                        || !landing.device().name().equals(through)) {
-                      return space.none();
-                    }
-                    PacketSet there = arriving.get(new Ways.Entry(landing.device(), landing.own()));
-                    return there == null ? space.none() : there;
-                  }
-
-                  @Override
-                  public boolean allows(Ways.Entry by, Passage passage) {
-                    return bindings || passage.binding() == null;
-                  }
-                });
-    Map<Ways.Entry, PacketSet> all = new LinkedHashMap<>(before);
+      Map<Ways.Entry, PacketSet> arriving, boolean bindings) {
+    Map<Ways.Entry, PacketSet> all =
+        new LinkedHashMap<>(
+            to(
+                bindings,
+                landing -> {
+                  Device device = landing.device();
+                  Interface own = landing.own();
+                  return device != null && own != null && device.name().equals(guarantee.through())
+                      ? arriving.getOrDefault(new Ways.Entry(device, own), space.none())
+                      : space.none();
+                }));
     arriving.forEach(
         (entry, set) -> {
-          if (entry.device().name().equals(through)) {
+          if (entry.device().name().equals(guarantee.through())) {
             all.merge(entry, set, PacketSet::union);
           }
         });
     return all;
+  }
+
+  /** What may come to a goal by the ways that count. */
+  private Map<Ways.Entry, PacketSet> to(
+      boolean bindings, Function<EveryHop.Landing, PacketSet> goal) {
+    boolean around = guarantee.kind() == Guarantee.Kind.PASSES;
+    return on.ways()
+        .to(
+            new Ways.Goal() {
+              @Override
+              public PacketSet among(EveryHop.Landing landing) {
+                return goal.apply(landing);
+              }
+
+              @Override
+              public boolean allows(Ways.Entry by, Passage passage) {
+                return (bindings || passage.binding() == null)
+                    && !(around && by.device().name().equals(guarantee.through()));
+              }
+            });
   }
 
   /** What somebody gets directly of what senders put on his network; none of it passes a device. */

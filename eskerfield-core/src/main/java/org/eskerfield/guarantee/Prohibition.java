@@ -6,11 +6,7 @@ import java.util.List;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Network;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Family;
-import org.eskerfield.packet.Packet;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.reach.Senders;
-import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.walk.EveryHop;
@@ -116,16 +112,15 @@ final class Prohibition {
         guarantee,
         found.before().isEmpty() ? Proof.Status.BROKEN : Proof.Status.HOLDS_UNTIL,
         BrokenWords.of(on.site, found, isForged(found)),
-        new Proof.Example(found.before(), found.trace(), senders(all, own)),
+        new Proof.Example(
+            found.before(), found.trace(), on.sources(all.intersection(space.sources(own)))),
         all.isEmpty() ? List.of() : lines,
         assumptions());
   }
 
   /** Packets in words: those that open, with sources of the senders' own, where there are any. */
   private List<String> words(PacketSet all, AddressSet own) {
-    PacketSet opening =
-        all.intersection(
-            space.flags(Packet.SYN).union(space.all().minus(space.protocol(Protocol.TCP))));
+    PacketSet opening = all.intersection(on.opening());
     PacketSet shown = opening.isEmpty() ? all : opening;
     PacketSet honest = shown.intersection(space.sources(own));
     List<String> lines =
@@ -134,21 +129,6 @@ final class Prohibition {
       lines.add("the same from forged sources");
     }
     return lines;
-  }
-
-  /** How many addresses of the senders' own there are among the sources of some packets. */
-  private long senders(PacketSet packets, AddressSet own) {
-    long count = 0;
-    PacketSet sources =
-        packets
-            .intersection(space.of(Family.IPV4))
-            .intersection(space.sources(own))
-            .withoutAllBut(Dimension.FAMILY, Dimension.SOURCE);
-    for (PacketSet.Box box : sources.boxes(10_000)) {
-      PacketSet.Box.Interval each = box.intervals().get(Dimension.SOURCE);
-      count += each == null ? 0 : each.last() - each.first() + 1;
-    }
-    return count;
   }
 
   /** Who gets something of somebody on his own network; null for nobody. */

@@ -106,13 +106,14 @@ public final class Prover {
 
   private Proof asItIs(Guarantee guarantee) {
     Proving with = guarantee.kind() == Guarantee.Kind.LOGGED ? unlogged() : on;
-    with.space.allow(Assurance.room());
     try {
-      return switch (guarantee.kind()) {
-        case NEVER, ONLY, PASSES, LOGGED -> new Prohibition(with, guarantee).prove();
-        case ALWAYS -> new Assurance(with, guarantee).prove();
-        case SEEN_AS -> new Disguise(with, guarantee).prove();
-      };
+      return with.bounded(
+          () ->
+              switch (guarantee.kind()) {
+                case NEVER, ONLY, PASSES, LOGGED -> new Prohibition(with, guarantee).prove();
+                case ALWAYS -> new Assurance(with, guarantee).prove();
+                case SEEN_AS -> new Disguise(with, guarantee).prove();
+              });
     } catch (UndeterminedException | Assurance.TooManyKinds e) {
       return new Proof(
           guarantee,
@@ -121,8 +122,6 @@ public final class Prover {
           null,
           List.of(),
           List.of());
-    } finally {
-      with.space.allow(Integer.MAX_VALUE);
     }
   }
 

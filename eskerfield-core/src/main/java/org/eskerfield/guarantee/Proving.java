@@ -1,13 +1,19 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.guarantee;
 
+import java.util.ArrayList;
 import java.util.List;
+import java.util.function.Supplier;
 import org.eskerfield.model.Site;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
+import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.reach.Fates;
 import org.eskerfield.reach.Senders;
+import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.PacketWords;
@@ -20,6 +26,9 @@ import org.jspecify.annotations.Nullable;
 
 /** What all guarantees of one site are proved with; worked out once. */
 final class Proving {
+  private static final int MOST_INTERVALS = 40_000_000;
+  private static final int MOST_RANGES = 10_000;
+
   final Site site;
   final Tracer tracer;
   final PacketSpace space;
@@ -79,6 +88,42 @@ final class Proving {
       ground = new Alike.Ground(space, EveryPacket.of(tracer.program(), space, 0));
     }
     return ground;
+  }
+
+  /** Works something out in as much room as one guarantee may take. */
+  <T> T bounded(Supplier<T> work) {
+    space.allow(MOST_INTERVALS);
+    try {
+      return work.get();
+    } finally {
+      space.allow(Integer.MAX_VALUE);
+    }
+  }
+
+  /** The addresses of all hosts that the file describes. */
+  AddressSet described() {
+    List<Address> all = new ArrayList<>();
+    site.hosts().values().forEach(host -> all.addAll(host.addresses()));
+    return AddressSet.ofAddresses(all);
+  }
+
+  /** The packets that open a connection by nothing but SYN, and those of other protocols. */
+  PacketSet opening() {
+    return space.flags(Packet.SYN).union(space.all().minus(space.protocol(Protocol.TCP)));
+  }
+
+  /** How many IPv4 addresses are sources of some packets. */
+  long sources(PacketSet packets) {
+    long count = 0;
+    PacketSet only =
+        packets
+            .intersection(space.of(Family.IPV4))
+            .withoutAllBut(Dimension.FAMILY, Dimension.SOURCE);
+    for (PacketSet.Box box : only.boxes(MOST_RANGES)) {
+      PacketSet.Box.Interval each = box.intervals().get(Dimension.SOURCE);
+      count += each == null ? 0 : each.last() - each.first() + 1;
+    }
+    return count;
   }
 
   /** What no packet is: of the ICMP of the other family. */

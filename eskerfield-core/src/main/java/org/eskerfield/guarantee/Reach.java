@@ -10,7 +10,6 @@ import java.util.Map;
 import java.util.Set;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Guarantee;
-import org.eskerfield.model.GuaranteeBuilder;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Network;
 import org.eskerfield.model.Outside;
@@ -18,8 +17,6 @@ import org.eskerfield.model.Place;
 import org.eskerfield.model.ServiceTerm;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.AddressSet;
-import org.eskerfield.packet.Packet;
-import org.eskerfield.packet.Protocol;
 import org.eskerfield.reach.Senders;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
@@ -137,8 +134,7 @@ public final class Reach {
     }
     List<List<AddressTerm>> zones = new ArrayList<>();
     for (String zone : zones(on.site)) {
-      zones.add(
-          List.of(new AddressTerm(AddressTerm.Kind.ZONE, zone, AddressSet.NONE, Place.IN_CODE)));
+      zones.add(List.of(zone(zone)));
     }
     return zones;
   }
@@ -163,23 +159,17 @@ public final class Reach {
     List<Cell> cells = new ArrayList<>();
     for (List<AddressTerm> from : each(asked.from)) {
       Guarantee never =
-          GuaranteeBuilder.builder()
-              .kind(Guarantee.Kind.NEVER)
-              .name(name(from) + " to " + name(to))
+          Guarantee.called(Guarantee.Kind.NEVER, name(from) + " to " + name(to))
               .from(from)
               .to(to)
               .services(asked.services)
               .honest(true)
-              .place(Place.IN_CODE)
               .build();
-      on.space.allow(Assurance.room());
       try {
-        cells.add(cell(name(from), name(to), never));
+        cells.add(on.bounded(() -> cell(name(from), name(to), never)));
       } catch (UndeterminedException e) {
         cells.add(
             new Cell(name(from), name(to), List.of(), List.of(), null, List.of(), false, false));
-      } finally {
-        on.space.allow(Integer.MAX_VALUE);
       }
     }
     return cells;
@@ -188,40 +178,34 @@ public final class Reach {
   private Cell cell(String from, String to, Guarantee never) {
     PacketSpace space = on.space;
     Meant meant = new Meant(on, never);
-    Tries tries = new Tries(on, meant);
-    Map<Ways.Entry, PacketSet> known = before == null ? Map.of() : arriving(before, never);
-    PacketSet opening =
-        space.flags(Packet.SYN).union(space.all().minus(space.protocol(Protocol.TCP)));
+    Map<Ways.Entry, PacketSet> known = new HashMap<>();
+    boolean complete =
+        before == null
+            || new Tries(before, new Meant(before, never))
+                .arriving(
+                    before.askable(),
+                    MOST_KINDS,
+                    (by, kind) -> known.merge(by, kind.packets(), PacketSet::union));
     ZonedDateTime at = asked.at;
     PacketSet when = at == null ? space.all() : space.at(at);
-    PacketSet asking = on.askable().intersection(opening).intersection(when);
     List<PacketSet> sent = new ArrayList<>();
     List<PacketSet> received = new ArrayList<>();
-    List<Tries.Found> samples = new ArrayList<>();
-    boolean complete = true;
-    for (Ways.Entry each : on.ways().entries()) {
-      PacketSet possible = meant.breaking(each, false).intersection(asking);
-      if (!possible.isEmpty()) {
-        complete &=
-            new Kinds(on, each, false)
-                .of(
-                    possible,
-                    rest -> tries.choice(each.own().network(), rest),
-                    MOST_KINDS,
-                    kind -> {
-                      PacketSet fresh =
-                          kind.packets().minus(known.getOrDefault(each, space.none()));
-                      PacketSet got = kind.arrived(fresh).intersection(told(each, kind));
-                      if (!got.isEmpty() && tries.isFound(each, kind)) {
-                        sent.add(fresh);
-                        received.add(got);
-                        samples.add(new Tries.Found(each, kind.sent(), List.of(), kind.trace()));
-                      }
-                      return true;
-                    });
-      }
-    }
-    Tries.Found sample = samples.isEmpty() ? null : samples.get(0);
+    List<Trace> samples = new ArrayList<>();
+    complete &=
+        new Tries(on, meant)
+            .arriving(
+                on.askable().intersection(when),
+                MOST_KINDS,
+                (by, kind) -> {
+                  PacketSet fresh = kind.packets().minus(known.getOrDefault(by, space.none()));
+                  PacketSet got = kind.arrived(fresh).intersection(told(by, kind));
+                  if (!got.isEmpty()) {
+                    sent.add(fresh);
+                    received.add(got);
+                    samples.add(kind.trace());
+                  }
+                });
+    Trace sample = samples.isEmpty() ? null : samples.get(0);
     PacketSet all = Senders.plain(space, space.union(sent));
     return new Cell(
         from,
@@ -230,8 +214,8 @@ public final class Reach {
             ? List.of()
             : on.words.received(Senders.plain(space, space.union(received))),
         sent.isEmpty() ? List.of() : on.words.of(all),
-        sample == null ? null : sample.trace(),
-        sample == null ? List.of() : BrokenWords.rules(sample.trace().request()),
+        sample,
+        sample == null ? List.of() : BrokenWords.rules(sample.request()),
         complete,
         isNear(meant));
   }
@@ -250,28 +234,6 @@ public final class Reach {
     return on.site.devices().containsKey(where)
         ? on.space.all()
         : on.space.destinations(Outside.beyondLinks(on.site));
-  }
-
-  /** The packets that arrive as it is, by where they come in. */
-  private Map<Ways.Entry, PacketSet> arriving(Proving before, Guarantee never) {
-    Meant meant = new Meant(before, never);
-    Tries tries = new Tries(before, meant);
-    Map<Ways.Entry, PacketSet> all = new HashMap<>();
-    for (Ways.Entry each : before.ways().entries()) {
-      PacketSet possible = meant.breaking(each, false).intersection(before.askable());
-      new Kinds(before, each, false)
-          .of(
-              possible,
-              rest -> tries.choice(each.own().network(), rest),
-              MOST_KINDS,
-              kind -> {
-                if (tries.isFound(each, kind)) {
-                  all.merge(each, kind.packets(), PacketSet::union);
-                }
-                return true;
-              });
-    }
-    return all;
   }
 
   private boolean isNear(Meant meant) {

@@ -150,17 +150,14 @@ final class Tries {
       }
     }
     AddressSet own = meant.own(network);
-    PacketSet noTcp = space.all().minus(space.protocol(Protocol.TCP));
-    PacketSet opening = space.flags(Packet.SYN).union(noTcp);
-    PacketSet unusual = space.flags(Kinds.OPENING).union(noTcp);
+    PacketSet opening = on.opening();
+    PacketSet unusual = opening.union(space.flags(Kinds.OPENING));
     PacketSet described = space.sources(AddressSet.ofAddresses(named).intersection(own));
-    List<Address> all = new ArrayList<>();
-    on.site.hosts().values().forEach(host -> all.addAll(host.addresses()));
     List<PacketSet> choices =
         List.of(
             described.intersection(opening),
             space.sources(own).intersection(opening),
-            space.sources(AddressSet.ofAddresses(all)).intersection(opening),
+            space.sources(on.described()).intersection(opening),
             opening,
             space.sources(own).intersection(unusual),
             unusual);
@@ -204,9 +201,36 @@ final class Tries {
     return found.get();
   }
 
-  /** Whether the packets of a kind come to somebody who is meant. */
-  boolean isFound(Ways.Entry by, Kinds.Kind kind) {
-    return test.breaks(by, kind.sent(), kind.trace());
+  /** Hears of the kinds of packets that come to somebody who is meant. */
+  interface Listener {
+    void hears(Ways.Entry by, Kinds.Kind kind);
+  }
+
+  /**
+   * Tells all kinds of packets that come to somebody who is meant, while nothing else goes on.
+   *
+   * @param among which packets count, as they are sent
+   * @param most how many kinds are sent at each interface
+   * @return whether these are all
+   */
+  boolean arriving(PacketSet among, int most, Listener listener) {
+    boolean complete = true;
+    for (Ways.Entry each : on.ways().entries()) {
+      PacketSet possible = meant.breaking(each, false).intersection(among);
+      complete &=
+          new Kinds(on, each, back)
+              .of(
+                  possible,
+                  rest -> choice(each.own().network(), rest),
+                  most,
+                  kind -> {
+                    if (test.breaks(each, kind.sent(), kind.trace())) {
+                      listener.hears(each, kind);
+                    }
+                    return true;
+                  });
+    }
+    return complete;
   }
 
   /** The packets of which it was found that they break it while nothing else goes on. */

@@ -49,6 +49,6 @@ final class Unlogged {
     AddressTerm nobody =
         new AddressTerm(AddressTerm.Kind.LITERAL, "nobody", AddressSet.NONE, admit.place());
     Admission none = new Admission(List.of(nobody), admit.when(), true, admit.place());
-    return inward.by(fixed -> fixed.withAdmit(none), to -> to.withAdmit(none), prefix -> prefix);
+    return inward.admitting(none);
   }
 }

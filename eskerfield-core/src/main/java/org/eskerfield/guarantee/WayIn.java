@@ -10,19 +10,16 @@ import java.util.Set;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Host;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Noted;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
-import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.reach.Senders;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.UndeterminedException;
 import org.eskerfield.trace.Attempt;
-import org.eskerfield.trace.Decision;
-import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
@@ -37,6 +34,7 @@ import org.jspecify.annotations.Nullable;
  * @param sent the same as it is sent, in words; at least one line
  * @param by the rules, lists, own services and defaults that let it through, in the order in which
  *     packets meet them; at least one
+ * @param rules the same in words, with their devices and places
  * @param notes what engineers remarked on these rules; often empty
  * @param meantBy the expectations and guarantees that speak of it, with their places; empty if
  *     nothing does
@@ -47,6 +45,7 @@ public record WayIn(
     List<String> received,
     List<String> sent,
     List<Placed> by,
+    List<String> rules,
     List<String> notes,
     List<String> meantBy,
     Trace sample) {
@@ -57,6 +56,7 @@ public record WayIn(
     received = List.copyOf(received);
     sent = List.copyOf(sent);
     by = List.copyOf(by);
+    rules = List.copyOf(rules);
     notes = List.copyOf(notes);
     meantBy = List.copyOf(meantBy);
   }
@@ -82,25 +82,42 @@ public record WayIn(
   }
 
   /**
-   * All ways in, in the order of the zones of the file.
+   * The ways in from outside.
+   *
+   * @param ways the ways, in the order of the zones of the file
+   * @param complete whether these are all; false where there are too many kinds of packets
+   */
+  public record All(List<WayIn> ways, boolean complete) {
+    /** Copies the list. */
+    public All {
+      ways = List.copyOf(ways);
+    }
+  }
+
+  /**
+   * All ways in.
    *
    * @param expected what the file expects of samples
    * @param guarantees what it says must hold
    */
-  public static List<WayIn> of(
+  public static All of(
       Tracer tracer, List<? extends Expected> expected, List<Guarantee> guarantees) {
     Proving on = new Proving(tracer, tracer.program());
     Map<String, Group> groups = new LinkedHashMap<>();
+    boolean complete = true;
     for (String zone : Reach.zones(on.site)) {
-      if (!zone.equals(Site.INTERNET)) {
-        find(on, zone, groups);
+      try {
+        complete &= zone.equals(Site.INTERNET) || on.bounded(() -> find(on, zone, groups));
+      } catch (UndeterminedException e) {
+        complete = false;
       }
     }
     List<WayIn> ways = new ArrayList<>();
     for (Group group : groups.values()) {
       PacketSet received = on.space.union(group.received);
       List<Leg> legs = group.sample.trace().request();
-      List<Placed> by = deciding(legs);
+      List<Placed> by =
+          BrokenWords.deciding(legs).stream().map(BrokenWords.Deciding::by).distinct().toList();
       Set<String> notes = new LinkedHashSet<>();
       for (Placed each : by) {
         String note = each instanceof Noted noted ? noted.note() : null;
@@ -126,62 +143,34 @@ public record WayIn(
               on.words.received(Senders.plain(on.space, received)),
               on.words.of(Senders.plain(on.space, on.space.union(group.sent))),
               by,
+              BrokenWords.rules(legs),
               List.copyOf(notes),
               meant,
               group.sample.trace()));
     }
-    return ways;
+    return new All(ways, complete);
   }
 
-  private static void find(Proving on, String zone, Map<String, Group> groups) {
+  /** Finds the ways into a zone; false if there may be more. */
+  private static boolean find(Proving on, String zone, Map<String, Group> groups) {
     Guarantee never =
         Guarantee.called(Guarantee.Kind.NEVER, zone)
             .from(List.of(Reach.zone(Site.INTERNET)))
             .to(List.of(Reach.zone(zone)))
             .honest(true)
             .build();
-    Meant meant = new Meant(on, never);
-    Tries tries = new Tries(on, meant);
-    for (Ways.Entry each : on.ways().entries()) {
-      PacketSet possible = meant.breaking(each, false).intersection(on.askable());
-      new Kinds(on, each, false)
-          .of(
-              possible,
-              rest -> tries.choice(each.own().network(), rest),
-              MOST_KINDS,
-              kind -> {
-                if (tries.isFound(each, kind)) {
-                  List<Leg> legs = kind.trace().request();
-                  String key = legs.get(legs.size() - 1).where() + BrokenWords.rules(legs);
-                  Tries.Found found = new Tries.Found(each, kind.sent(), List.of(), kind.trace());
-                  Group group = groups.computeIfAbsent(key, k -> new Group(found));
-                  group.received.add(kind.arrived(kind.packets()));
-                  group.sent.add(kind.packets());
-                }
-                return true;
-              });
-    }
-  }
-
-  /** What let a packet through. */
-  private static List<Placed> deciding(List<Leg> legs) {
-    List<Placed> all = new ArrayList<>();
-    for (Leg leg : legs) {
-      for (Decision decision : leg.decisions()) {
-        Placed by = decision.by();
-        Step step = decision.ruling().step();
-        boolean lets = step == Step.DESTINATION || step == Step.DEVICE || step == Step.ACCESS;
-        if (by != null && lets && !(by instanceof Interface) && !all.contains(by)) {
-          all.add(by);
-        }
-      }
-    }
-    return all;
-  }
-
-  /** The rules that let it through, in words with their places. */
-  public List<String> rules() {
-    return by.stream().map(each -> Labels.of(each) + ", line " + each.place().line()).toList();
+    return new Tries(on, new Meant(on, never))
+        .arriving(
+            on.askable(),
+            MOST_KINDS,
+            (by, kind) -> {
+              List<Leg> legs = kind.trace().request();
+              String key = legs.get(legs.size() - 1).where() + BrokenWords.rules(legs);
+              Tries.Found found = new Tries.Found(by, kind.sent(), List.of(), kind.trace());
+              Group group = groups.computeIfAbsent(key, k -> new Group(found));
+              group.received.add(kind.arrived(kind.packets()));
+              group.sent.add(kind.packets());
+            });
   }
 
   private static boolean speaksOf(

@@ -9,7 +9,6 @@ import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
-import org.eskerfield.packet.AddressSet;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
@@ -68,7 +67,6 @@ final class Ways {
     }
   }
 
-  private final SiteProgram program;
   private final PacketSpace space;
   private final Map<String, EveryPacket> devices;
   private final EveryHop hops;
@@ -78,7 +76,6 @@ final class Ways {
   private final Map<String, List<EveryHop.Landing>> landings = new HashMap<>();
 
   Ways(SiteProgram program, PacketSpace space) {
-    this.program = program;
     this.space = space;
     this.devices = EveryPacket.inAnyState(program, space);
     this.hops = new EveryHop(program, space);
@@ -202,18 +199,5 @@ final class Ways {
       }
     }
     return space.union(all);
-  }
-
-  /** The packets to some addresses. */
-  PacketSet to(AddressSet addresses) {
-    return space.destinations(addresses);
-  }
-
-  PacketSpace space() {
-    return space;
-  }
-
-  SiteProgram program() {
-    return program;
   }
 }

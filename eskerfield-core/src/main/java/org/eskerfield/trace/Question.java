@@ -49,7 +49,7 @@ public record Question(
   }
 
   /** What a packet asks that somebody sent: a host that has its source, or one without a name. */
-  static Question of(Site site, Packet sent, ZonedDateTime at) {
+  public static Question of(Site site, Packet sent, ZonedDateTime at) {
     boolean echo = Icmp.isEchoRequest(sent.icmpType);
     Probe probe = echo ? Probe.ping(sent.family) : Probe.of(sent.protocol, sent.destinationPort);
     Host sender = site.hostOrUnnamed(sent.source());

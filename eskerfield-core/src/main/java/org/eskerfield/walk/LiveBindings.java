@@ -15,6 +15,7 @@ import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.Rewrite;
+import org.jspecify.annotations.Nullable;
 
 /**
  * The temporary bindings that one rule may have made for what left by one interface, whoever's
@@ -133,7 +134,7 @@ record LiveBindings(
   }
 
   @Override
-  public boolean equals(@org.jspecify.annotations.Nullable Object other) {
+  public boolean equals(@Nullable Object other) {
     return other instanceof LiveBindings that
         && rule.equals(that.rule)
         && outside.equals(that.outside)

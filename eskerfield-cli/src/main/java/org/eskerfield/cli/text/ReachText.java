@@ -35,7 +35,8 @@ public final class ReachText {
   }
 
   /** All ways in from outside: who asked for each, and what in the file says that it is meant. */
-  public static String waysIn(List<WayIn> ways, Style style) {
+  public static String waysIn(WayIn.All all, Style style) {
+    List<WayIn> ways = all.ways();
     StringBuilder out = new StringBuilder();
     out.append(style.strong("Ways in from outside (" + ways.size() + ")")).append('\n');
     int covered = 0;
@@ -54,6 +55,9 @@ public final class ReachText {
       if (way.meantBy().isEmpty()) {
         line(out, style.bad("not meant by any expectation or guarantee"));
       }
+    }
+    if (!all.complete()) {
+      line(out, style.bad("and more: there are too many kinds of packets to try one of each"));
     }
     out.append('\n').append(covered).append(" of ").append(ways.size());
     return out.append(" are meant by an expectation or guarantee\n").toString();

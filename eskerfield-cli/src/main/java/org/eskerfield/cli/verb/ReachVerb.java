@@ -104,7 +104,7 @@ public final class ReachVerb extends Verb {
         throw wrong(call, "--ways-in shows all of them; leave out " + other);
       }
     }
-    List<WayIn> ways = WayIn.of(Tracer.of(file.site()), file.expectations(), file.guarantees());
+    WayIn.All ways = WayIn.of(Tracer.of(file.site()), file.expectations(), file.guarantees());
     terminal
         .out()
         .print(

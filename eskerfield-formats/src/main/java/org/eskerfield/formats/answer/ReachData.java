@@ -22,8 +22,11 @@ public final class ReachData {
   }
 
   /** All ways in from outside. */
-  public static Tree waysIn(String site, List<WayIn> ways) {
-    return new Tree().with("site", site).with("ways", Tree.each(ways, ReachData::wayIn));
+  public static Tree waysIn(String site, WayIn.All ways) {
+    return new Tree()
+        .with("site", site)
+        .with("complete", ways.complete())
+        .with("ways", Tree.each(ways.ways(), ReachData::wayIn));
   }
 
   private static Tree wayIn(WayIn way) {

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.guarantee;
 
-import java.time.Duration;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.LinkedHashMap;
@@ -487,7 +486,9 @@ final class Assurance {
               new Proof.Example(before, trace, 1));
         }
         before.add(trace);
-        run.advance(Duration.ZERO);
+      }
+      if (!rest.isEmpty()) {
+        throw new TooManyKinds(); // more senders than are tried
       }
     }
     return null;
@@ -498,7 +499,7 @@ final class Assurance {
     private static final long serialVersionUID = 1;
 
     TooManyKinds() {
-      super("more than " + MOST_KINDS + " kinds of packets", null, false, false);
+      super("more than " + MOST_KINDS + " kinds of packets or senders", null, false, false);
     }
   }
 }

@@ -193,6 +193,39 @@ class GuaranteesTest {
     }
   }
 
+  /**
+   * Each sender takes an address of a pool that lends; more than are tried are not called enough.
+   */
+  @ParameterizedTest
+  @CsvSource(
+      delimiter = '|',
+      value = {
+        "10.4.0.0/30 | 10.8.0.1 | holds | followed",
+        "10.4.0.0/29 | 10.8.0.1-10.8.0.3 | broken | is used up by 3 senders",
+        "10.4.0.0/29 | 10.8.0.1-10.8.0.5 | holds | followed",
+        "10.4.0.0/18 | 10.8.0.0/18 | undetermined | a limit was reached",
+      })
+  void everySenderTakesAnAddress(String prefix, String pool, String status, String says)
+      throws Exception {
+    Proof proof =
+        prove(
+            "always: x, from: lab, to: press, service: 502/tcp",
+            "  plant: { prefix",
+            "  lab: { prefix: " + prefix + ", zone: lab }\n  plant: { prefix",
+            "guests to internet",
+            "lab to any: accept, guests to internet",
+            "      guests: { on: guests, at: 10.2.0.1 }",
+            "      guests: { on: guests, at: 10.2.0.1 }\n      lab: { on: lab, at: 10.4.0.1 }",
+            "      - { shared: everybody",
+            "      - { dynamic: y, from: lab, leaving: inner, pool: "
+                + pool
+                + " }\n      - { shared: everybody",
+            "from: office, to: press",
+            "to: press");
+    assertThat(proof.status()).as(proof.reason()).hasToString(status);
+    assertThat(proof.reason()).contains(says);
+  }
+
   @ParameterizedTest
   @CsvSource(
       delimiter = '|',

@@ -69,7 +69,7 @@ class MainTest {
         .contains("gauge-5 192.0.2.200 exhausted")
         .contains("the data connection opens as well (active)")
         .contains("and it is Sunday 10:00")
-        .containsPattern("8 .* ([0-9]+) of \\1 expectations hold");
+        .containsPattern("8 .* ([0-9]+) of \\1 expectations hold ([0-9]+) of \\2 guarantees hold");
   }
 
   /** Each command of the tour, run by itself, says what the tour said. */

@@ -10,6 +10,8 @@ import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.formats.site.read.SiteReader;
+import org.eskerfield.guarantee.Proof;
+import org.eskerfield.guarantee.Prover;
 import org.eskerfield.trace.FileTransfer;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
@@ -141,8 +143,11 @@ public final class DemoVerb extends Verb {
     }
     String verify = "./eskerfield verify demo/" + SITE;
     title(out, ++number, "All that the firm relies on, written down and verified.", verify, style);
-    List<Verdict> verdicts = new Verifier(Tracer.of(file.site())).verify(file.expectations());
+    Tracer tracer = Tracer.of(file.site());
+    List<Verdict> verdicts = new Verifier(tracer).verify(file.expectations());
+    List<Proof> proofs = new Prover(tracer).prove(file.guarantees());
     out.print(INDENT + VerifyVerb.score(verdicts, style));
+    out.print(INDENT + VerifyVerb.scoreOf(proofs, style));
     out.println();
     out.println("Without the tour, each command shows every step.");
     return FINE;

@@ -36,8 +36,11 @@ class VerifyVerbTest {
     assertThat(result.status()).isZero();
     assertThat(result.out())
         .matches(
-            "(?s)Assumed by.*\\.\n(\\d+) of \\1 expectations hold\n(\\d) of \\2 guarantees hold\n");
-    assertThat(MainTest.run("verify", DEMO, "--all").out()).contains("holds  ");
+            "(?s)Proved of "
+                + DEMO
+                + ".*SHA-256 [0-9a-f]{12}\\. Assumed: .*\\.\n(\\d+) of \\1 expectations hold\n(\\d) of \\2 guarantees hold\n");
+    assertThat(MainTest.run("verify", DEMO, "--all").out())
+        .contains("holds  ", "rests on breakwater: stance, line ", "2h 4m (TCP)");
   }
 
   @Test

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.check;
 
+import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.change.Cure;
 import org.eskerfield.guarantee.Proof;
@@ -13,7 +14,12 @@ import org.eskerfield.verify.Wanted;
 
 /** The guarantees of a file that do not hold. */
 final class Guaranteed {
+  /** For how many guarantees a cure is looked for: each takes several proofs. */
+  private static final int MOST_CURED = 5;
+
   private final Inspection check;
+  private static final int MOST_CURES = 3;
+  private int cured;
 
   Guaranteed(Inspection check) {
     this.check = check;
@@ -30,9 +36,23 @@ final class Guaranteed {
             each.name(),
             "guarantee '" + each.name() + "' is " + word(proof.status()) + ": " + proof.reason(),
             null,
-            Cure.byHand("run 'eskerfield verify' on the file: it shows the packets"));
+            cure(prover, proof));
       }
     }
+  }
+
+  private Cure cure(Prover prover, Proof proof) {
+    List<Cure> found = new ArrayList<>();
+    if (cured++ < MOST_CURED) {
+      prover.cures(proof, (cure, site) -> found.add(cure) && found.size() < MOST_CURES);
+    }
+    Cure best = null;
+    for (Cure each : found) {
+      best = best == null ? each : best.or(each);
+    }
+    return best == null
+        ? Cure.byHand("run 'eskerfield verify' on the file: it shows the packets")
+        : best;
   }
 
   /** Ways in from outside of which neither guarantees nor expectations speak. */

@@ -67,6 +67,17 @@ public record ChangedFates(
     uncovered = List.copyOf(uncovered);
   }
 
+  /** The packets by which somebody loses what worked: not answered any more, or by another. */
+  public List<ChangedFate> losses() {
+    return changes.stream()
+        .filter(each -> each.before().outcome() == Outcome.ANSWERED)
+        .filter(
+            each ->
+                each.kind() == ChangedFate.Kind.SHUT
+                    || each.kind() == ChangedFate.Kind.OTHER_RECEIVER)
+        .toList();
+  }
+
   /** Hears how far the work has come. */
   public interface Progress {
     /**

@@ -127,13 +127,13 @@ public record Comparison(
 
   /** The packets by which somebody loses what worked: not answered any more, or by another. */
   public List<ChangedFate> losses() {
-    return changedFates.changes().stream()
-        .filter(each -> each.before().outcome() == Outcome.ANSWERED)
-        .filter(
-            each ->
-                each.kind() == ChangedFate.Kind.SHUT
-                    || each.kind() == ChangedFate.Kind.OTHER_RECEIVER)
-        .toList();
+    return changedFates.losses();
+  }
+
+  /** Whether an expectation or guarantee held, and does not any more. */
+  public boolean breaks() {
+    return expectations.stream().anyMatch(each -> each.held() && !each.holds())
+        || guarantees.stream().anyMatch(each -> each.held() && !each.holds());
   }
 
   /** Compares two sites. */
@@ -173,8 +173,7 @@ public record Comparison(
         MovedEnds.between(was, is));
   }
 
-  private static List<ExpectationChange> expectations(
-      Side before, Side after, Verifier old, Verifier now) {
+  static List<ExpectationChange> expectations(Side before, Side after, Verifier old, Verifier now) {
     Map<String, Expectation> all = new LinkedHashMap<>();
     before.wanted.expectations().forEach(each -> all.put(each.text(), each));
     after.wanted.expectations().forEach(each -> all.put(each.text(), each));

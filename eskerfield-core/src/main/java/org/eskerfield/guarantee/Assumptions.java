@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.guarantee;
 
+import java.time.Duration;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.model.AccessList;
@@ -8,7 +9,10 @@ import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
+import org.eskerfield.trace.Moments;
+import org.jspecify.annotations.Nullable;
 
 /** What a proof takes for granted, so that nobody reads more into it. */
 final class Assumptions {
@@ -38,25 +42,58 @@ final class Assumptions {
     }
     all.add("a segment that is forged into a live session counts as part of that session");
     all.add("replies, notices and data connections count as part of the session they belong to");
-    if (hasSchedules(site)) {
-      all.add("a session that was opened in time lasts as long as it is used");
+    String outlasting = outlasting(site);
+    if (outlasting != null) {
+      all.add(outlasting);
     }
     all.add("no host that was broken into relays for others");
     return all;
   }
 
-  private static boolean hasSchedules(Site site) {
+  /** How long a session may go on when the hours in which it may be opened are over. */
+  private static @Nullable String outlasting(Site site) {
+    StateSettings.Timers longest = null;
     for (Device device : site.devices().values()) {
-      for (AccessList list : device.access()) {
-        if (list.rules().stream().anyMatch(rule -> rule.when() != null)) {
-          return true;
-        }
+      if (hasSchedules(device)) {
+        StateSettings.Timers own = device.state().timers();
+        longest = longest == null ? own : longest(longest, own);
       }
-      for (TranslationRule rule : device.translation()) {
-        InwardRule inward = rule.inward();
-        if (inward != null && inward.admit() != null && inward.admit().when() != null) {
-          return true;
-        }
+    }
+    return longest == null
+        ? null
+        : "a session that was opened in its hours goes on after them as long as it is used; unused,"
+            + " it ends after "
+            + Moments.text(longest.tcpEstablished())
+            + " (TCP), "
+            + Moments.text(longest.udp())
+            + " (UDP) or "
+            + Moments.text(longest.icmp())
+            + " (ping)";
+  }
+
+  private static StateSettings.Timers longest(StateSettings.Timers one, StateSettings.Timers two) {
+    return new StateSettings.Timers(
+        longest(one.udp(), two.udp()),
+        longest(one.tcpEstablished(), two.tcpEstablished()),
+        longest(one.tcpTransitory(), two.tcpTransitory()),
+        longest(one.icmp(), two.icmp()),
+        longest(one.other(), two.other()));
+  }
+
+  private static Duration longest(Duration one, Duration two) {
+    return one.compareTo(two) < 0 ? two : one;
+  }
+
+  private static boolean hasSchedules(Device device) {
+    for (AccessList list : device.access()) {
+      if (list.rules().stream().anyMatch(rule -> rule.when() != null)) {
+        return true;
+      }
+    }
+    for (TranslationRule rule : device.translation()) {
+      InwardRule inward = rule.inward();
+      if (inward != null && inward.admit() != null && inward.admit().when() != null) {
+        return true;
       }
     }
     return false;

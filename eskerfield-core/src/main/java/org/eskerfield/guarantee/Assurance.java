@@ -4,9 +4,11 @@ package org.eskerfield.guarantee;
 import java.util.ArrayList;
 import java.util.BitSet;
 import java.util.LinkedHashMap;
+import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import java.util.Set;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
@@ -73,6 +75,9 @@ final class Assurance {
   private final AddressSet sources;
   private int kinds;
 
+  /** What let through the packets that were answered. */
+  private final Set<Evidence.Line> letting = new LinkedHashSet<>();
+
   /** Who sends by each rule that lends whole addresses. */
   private final Map<TranslationRule, PacketSet> borrowers = new LinkedHashMap<>();
 
@@ -117,6 +122,11 @@ final class Assurance {
             "every sender was followed there and back: "
                 + (kinds == 1 ? "one kind of packet" : kinds + " kinds of packets"),
             null);
+  }
+
+  /** What lets every sender through, once it is proved that something does. */
+  Evidence letting() {
+    return new Evidence(List.copyOf(letting), true);
   }
 
   private String what() {
@@ -358,6 +368,7 @@ final class Assurance {
         PacketSet fine = seenRightly(fate, cell);
         good = good.union(fine);
         note(fate.trace(), fine);
+        BrokenWords.deciding(fate.trace().request()).forEach(each -> letting.add(each.line()));
       }
     }
     return good;

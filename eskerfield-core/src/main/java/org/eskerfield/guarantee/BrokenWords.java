@@ -13,7 +13,6 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.trace.Decision;
-import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Leg;
 import org.eskerfield.trace.Trace;
 
@@ -71,9 +70,8 @@ final class BrokenWords {
 
   /** What let a packet through: the device, and its rule, list, own service or default. */
   record Deciding(String where, Placed by) {
-    /** With its place. */
-    String text() {
-      return where + ": " + Labels.of(by) + ", line " + by.place().line();
+    Evidence.Line line() {
+      return Evidence.Line.of(where, by);
     }
   }
 
@@ -95,6 +93,6 @@ final class BrokenWords {
 
   /** The same in words, each once. */
   static List<String> rules(List<Leg> legs) {
-    return deciding(legs).stream().map(Deciding::text).distinct().toList();
+    return deciding(legs).stream().map(each -> each.line().text()).distinct().toList();
   }
 }

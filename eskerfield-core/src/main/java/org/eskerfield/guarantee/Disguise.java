@@ -62,7 +62,7 @@ final class Disguise {
     Tries answered = new Tries(on, meant, true, (by, packet, trace) -> shows(trace.reply()));
     Ways.Entry doubtful = null;
     List<Ways.Entry> entries = on.ways().entries();
-    var leaves = on.ways().to(new Leaving());
+    var leaves = on.ways().to(new Leaving(others));
     var arrives = on.ways().to(this::anybody);
     for (Ways.Entry each : entries) {
       PacketSet from = meant.sent(each.own().network());
@@ -100,12 +100,24 @@ final class Disguise {
             List.of());
   }
 
+  /** All that may leave by the interface, whatever its source, as it comes in. */
+  PacketSet leaving(Ways.Entry by) {
+    return Objects.requireNonNull(on.ways().to(new Leaving(space.all())).get(by))
+        .intersection(meant.sent(by.own().network()));
+  }
+
   private PacketSet anybody(EveryHop.Landing landing) {
     return landing.own() == null ? space.all() : space.none();
   }
 
-  /** What leaves by the interface with another source. */
+  /** Some of what leaves by the interface. */
   private final class Leaving implements Ways.Goal {
+    private final PacketSet some;
+
+    Leaving(PacketSet some) {
+      this.some = some;
+    }
+
     @Override
     public PacketSet among(EveryHop.Landing landing) {
       return space.none();
@@ -114,7 +126,7 @@ final class Disguise {
     @Override
     public @Nullable PacketSet leaving(Ways.Entry by, Passage passage) {
       boolean here = by.device().equals(device) && leaving.equals(passage.leaving());
-      return here ? others : null;
+      return here ? some : null;
     }
   }
 

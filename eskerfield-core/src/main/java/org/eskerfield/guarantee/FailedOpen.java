@@ -10,6 +10,7 @@ import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Action;
 import org.eskerfield.model.Admission;
 import org.eskerfield.model.Device;
+import org.eskerfield.model.Host;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.Stance;
@@ -67,6 +68,21 @@ public final class FailedOpen {
       changed =
           changed.with(
               all ? open.withStance(new Stance(Action.ACCEPT, List.of(), stance.place())) : open);
+    }
+    return changed;
+  }
+
+  /** The site on which nothing filters any more: no device, no host, and nobody's source. */
+  static Site everywhere(Site site) {
+    Site changed = site;
+    for (String name : site.devices().keySet()) {
+      changed = of(changed, name);
+    }
+    for (Device device : changed.devices().values()) {
+      changed = changed.with(device.withVerifySource(false));
+    }
+    for (Host host : site.hosts().values()) {
+      changed = host.filter() == null ? changed : changed.with(host.withFilter(null));
     }
     return changed;
   }

@@ -3,10 +3,14 @@ package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.change.Cure;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Site;
+import org.eskerfield.reach.Senders;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
@@ -123,6 +127,87 @@ public final class Prover {
           List.of(),
           List.of());
     }
+  }
+
+  /**
+   * The lines on which the answer about a guarantee rests: those that let through the packet which
+   * breaks it, or those without which it would not hold. Sends packets again, and so takes as long
+   * as the proof.
+   */
+  public Evidence evidence(Proof proof) {
+    Guarantee guarantee = proof.guarantee();
+    Proof.Example example = proof.example();
+    if (example != null) {
+      return new Evidence(
+          BrokenWords.deciding(example.trace().request()).stream()
+              .map(BrokenWords.Deciding::line)
+              .distinct()
+              .toList(),
+          true);
+    }
+    if (!proof.holds()) {
+      return new Evidence(List.of(), true);
+    }
+    Grounds grounds = new Grounds(on, guarantee);
+    try {
+      return on.bounded(
+          () ->
+              switch (guarantee.kind()) {
+                case NEVER, ONLY, PASSES, LOGGED -> grounds.stopping();
+                case SEEN_AS ->
+                    grounds.disguising(new Disguise(on, guarantee), new Meant(on, guarantee));
+                case ALWAYS -> letting(new Assurance(on, guarantee));
+              });
+    } catch (UndeterminedException e) {
+      return new Evidence(List.of(), false);
+    }
+  }
+
+  /** Hears of cures. */
+  public interface Cures {
+    /**
+     * Hears of a cure.
+     *
+     * @param cured the prover of the site with the cure
+     * @return whether another one is wanted
+     */
+    boolean hears(Cure cure, Prover cured);
+  }
+
+  /**
+   * Finds changes of the site after each of which a guarantee holds that does not: it was proved on
+   * the changed site. What else they do was not looked at. Those that ask for least come first.
+   */
+  public void cures(Proof proof, Cures listener) {
+    if (proof.example() != null) {
+      new Remedies(tracer, proof.guarantee(), listener).find(proof);
+    }
+  }
+
+  /** The site. */
+  public Site site() {
+    return tracer.site();
+  }
+
+  /**
+   * Whether a guarantee forbids each of some packets, as they are sent to a receiver on this site.
+   *
+   * @param packets packets of a space that has the interfaces of this site first
+   */
+  public boolean forbids(Guarantee guarantee, PacketSet packets) {
+    PacketSpace space = packets.space();
+    Proving there = new Proving(tracer, tracer.program(), space);
+    Meant meant = new Meant(there, guarantee);
+    PacketSet all = space.none();
+    for (Ways.Entry each : there.ways().entries()) {
+      all = all.union(meant.breaking(each, true));
+    }
+    return all.covers(packets.intersection(Senders.askable(space)));
+  }
+
+  private static Evidence letting(Assurance assurance) {
+    assurance.prove();
+    return assurance.letting();
   }
 
   private Proving unlogged() {

@@ -255,11 +255,16 @@ class GuaranteesByForceTest {
   }
 
   private static SiteFile file(String text) throws Exception {
+    return read(text(text));
+  }
+
+  /** A drawn site with guarantees. */
+  static String text(String text) {
     StringBuilder all =
         new StringBuilder(text.replace("groups:", ChangedFatesTest.HOSTS + "groups:"));
     all.append("guarantees:\n");
     GUARANTEES.forEach(each -> all.append("  - { ").append(each).append(" }\n"));
-    return read(all.toString());
+    return all.toString();
   }
 
   private static SiteFile read(String all) throws Exception {

@@ -76,17 +76,22 @@ class GuaranteesTest {
       """;
 
   private static Proof prove(String guarantee, String... edits) throws Exception {
-    String text = SITE;
-    for (int i = 0; i < edits.length; i += 2) {
-      assertThat(text).contains(edits[i]);
-      text = text.replace(edits[i], edits[i + 1]);
-    }
-    SiteFile file = file(text + "guarantees:\n  - { " + guarantee + " }\n");
+    SiteFile file = file(text(guarantee, edits));
     List<Proof> proofs = new Prover(Tracer.of(file.site())).prove(file.guarantees());
     return proofs.get(0);
   }
 
-  private static SiteFile file(String text) throws Exception {
+  /** The site with some edits, by pairs of what is written and what is written instead. */
+  static String text(String guarantee, String... edits) {
+    String text = SITE + "guarantees:\n  - { " + guarantee + " }\n";
+    for (int i = 0; i < edits.length; i += 2) {
+      assertThat(text).contains(edits[i]);
+      text = text.replace(edits[i], edits[i + 1]);
+    }
+    return text;
+  }
+
+  static SiteFile file(String text) throws Exception {
     return SiteReader.read("x", new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
   }
 

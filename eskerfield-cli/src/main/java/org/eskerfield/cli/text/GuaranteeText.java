@@ -4,21 +4,60 @@ package org.eskerfield.cli.text;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Set;
+import org.eskerfield.compare.ExplainedProof;
+import org.eskerfield.compare.GuaranteeCure;
+import org.eskerfield.formats.answer.VerifyData;
+import org.eskerfield.guarantee.Evidence;
 import org.eskerfield.guarantee.Proof;
 import org.eskerfield.model.Guarantee;
+import org.jspecify.annotations.Nullable;
 
 /** Whether guarantees hold, as text for a terminal. */
 public final class GuaranteeText {
+  private static final int MOST_LINES = 8;
+  private static final int DIGITS = 12;
   private static final String INDENT = " ".repeat(7);
 
   private GuaranteeText() {}
 
   /**
-   * A proof: the guarantee, and why it does not hold.
+   * Proofs, and what they take for granted.
    *
-   * @param all whether it is told, too, what was looked at for one that holds
+   * @param site the name of the site file
+   * @param revision its text
+   * @param all whether those that hold are shown, too, with what they rest on
    */
-  public static String of(Proof proof, boolean all, Style style) {
+  public static String all(
+      List<ExplainedProof> proofs,
+      String site,
+      VerifyData.Revision revision,
+      boolean all,
+      Style style) {
+    StringBuilder out = new StringBuilder();
+    for (ExplainedProof each : proofs) {
+      if (!each.proof().holds() || all) {
+        out.append(of(each, all, style)).append(all ? "" : "\n");
+      }
+    }
+    Set<String> assumed = new LinkedHashSet<>();
+    proofs.forEach(each -> assumed.addAll(each.proof().assumptions()));
+    if (!assumed.isEmpty()) {
+      String digest = revision.digest();
+      String text =
+          "Proved of "
+              + site
+              + (revision.commit() == null ? "" : ", " + revision.commit())
+              + (digest == null ? "" : ", SHA-256 " + digest.substring(0, DIGITS))
+              + ". Assumed: "
+              + String.join("; ", assumed)
+              + ".";
+      out.append(style.faint(Style.wrapped(text, 2, 0))).append('\n');
+    }
+    return out.toString();
+  }
+
+  private static String of(ExplainedProof explained, boolean all, Style style) {
+    Proof proof = explained.proof();
     Guarantee guarantee = proof.guarantee();
     String word = proof.status().toString();
     String gap = " ".repeat(Math.max(2, 7 - word.length()));
@@ -32,7 +71,9 @@ public final class GuaranteeText {
     }
     Proof.Example example = proof.example();
     if (example != null && example.senders() > 1) {
-      line(out, String.format("%,d senders can do so", example.senders()), style);
+      boolean never = guarantee.kind() != Guarantee.Kind.ALWAYS;
+      String can = never ? "%,d senders can do so" : "%,d senders have no answer";
+      line(out, String.format(can, example.senders()), style);
     }
     if (!proof.packets().isEmpty()) {
       line(out, "all such packets:", style);
@@ -40,15 +81,51 @@ public final class GuaranteeText {
         line(out, "  " + each, style);
       }
     }
+    evidence(out, explained, style);
+    cures(out, explained.cures(), style);
     return out.toString();
   }
 
-  /** What proofs take for granted, each once. */
-  public static String assumptions(List<Proof> proofs, Style style) {
-    Set<String> all = new LinkedHashSet<>();
-    proofs.forEach(proof -> all.addAll(proof.assumptions()));
-    String text = "Assumed by the proofs: " + String.join("; ", all) + ".";
-    return all.isEmpty() ? "" : style.faint(Style.wrapped(text, 2, 0)) + "\n";
+  /** The lines on which a proof rests; of one that breaks, they are told already. */
+  private static void evidence(StringBuilder out, ExplainedProof explained, Style style) {
+    Evidence evidence = explained.evidence();
+    if (evidence == null || !explained.proof().holds()) {
+      return;
+    }
+    List<String> lines = evidence.lines().stream().map(Evidence.Line::text).toList();
+    int more = lines.size() - MOST_LINES;
+    String rests =
+        lines.isEmpty()
+            ? "rests on no rule: "
+                + (explained.proof().guarantee().kind() == Guarantee.Kind.PASSES
+                    ? "no other way leads there"
+                    : "nothing would arrive if every device accepted everything")
+            : "rests on "
+                + String.join("; ", lines.subList(0, Math.min(MOST_LINES, lines.size())))
+                + (more > 0
+                    ? " and " + more + " more"
+                    : evidence.complete() ? "" : " and more, not told apart");
+    line(out, rests, style);
+  }
+
+  private static void cures(StringBuilder out, @Nullable List<GuaranteeCure> cures, Style style) {
+    if (cures == null) {
+      return;
+    }
+    for (GuaranteeCure each : cures) {
+      line(out, (each.isClean() ? "cure: " : "possible cure: ") + each.cure().summary(), style);
+      int more = each.objections().size() - 1;
+      String then =
+          each.isClean()
+              ? each.takes() == 0
+                  ? "and whatever was answered still is"
+                  : "and of what was answered, only what it forbids is not any more"
+              : "but " + each.objections().get(0) + (more > 0 ? "; and " + more + " more" : "");
+      line(out, "  tried: with that it holds, " + then, style);
+    }
+    if (cures.isEmpty()) {
+      line(out, "cure: no change is known with which it holds", style);
+    }
   }
 
   /** The guarantee with the word that says what must hold. */

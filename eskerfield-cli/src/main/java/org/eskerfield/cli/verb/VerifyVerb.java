@@ -1,7 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli.verb;
 
+import java.io.IOException;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.security.MessageDigest;
+import java.security.NoSuchAlgorithmException;
 import java.util.ArrayList;
+import java.util.HexFormat;
 import java.util.List;
 import org.eskerfield.cli.text.CauseText;
 import org.eskerfield.cli.text.ConversationText;
@@ -10,10 +16,13 @@ import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Screen;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.ExplainedProof;
 import org.eskerfield.formats.answer.JUnitXml;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.VerifyData;
 import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.git.RevisionReader;
 import org.eskerfield.guarantee.Proof;
 import org.eskerfield.guarantee.Prover;
 import org.eskerfield.model.Guarantee;
@@ -72,6 +81,11 @@ public final class VerifyVerb extends Verb {
         proofs.add(prover.prove(each));
       }
     }
+    boolean all = call.hasMatchedOption("--all");
+    boolean json = call.hasMatchedOption("--json");
+    Comparison.Side side = new Comparison.Side(file.site(), file.wanted(), file.policy());
+    List<ExplainedProof> explained = ExplainedProof.of(side, prover, proofs, all || json);
+    VerifyData.Revision revision = revision(call);
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {
       write(call, "--junit", junit, Screen.text(JUnitXml.of(siteName(call), verdicts, proofs)));
@@ -80,14 +94,30 @@ public final class VerifyVerb extends Verb {
     terminal
         .out()
         .print(
-            call.hasMatchedOption("--json")
-                ? Json.of(VerifyData.of(siteName(call), verdicts, proofs))
-                : text(verdicts, proofs, call.hasMatchedOption("--all"), terminal.style()));
-    boolean all = held == verdicts.size() && proofs.stream().allMatch(Proof::holds);
-    return all ? FINE : NO;
+            json
+                ? Json.of(VerifyData.of(siteName(call), revision, verdicts, explained))
+                : text(verdicts, all, terminal.style())
+                    + GuaranteeText.all(explained, siteName(call), revision, all, terminal.style())
+                    + scores(verdicts, proofs, terminal.style()));
+    boolean fine = held == verdicts.size() && proofs.stream().allMatch(Proof::holds);
+    return fine ? FINE : NO;
   }
 
-  private static String text(List<Verdict> verdicts, List<Proof> proofs, boolean all, Style style) {
+  /** Which text was read: the commit that has it, and its digest. */
+  private static VerifyData.Revision revision(ParseResult call) throws IOException {
+    if (siteName(call).equals("-")) {
+      return new VerifyData.Revision(null, null);
+    }
+    Path path = path(call, siteName(call));
+    try {
+      byte[] digest = MessageDigest.getInstance("SHA-256").digest(Files.readAllBytes(path));
+      return new VerifyData.Revision(RevisionReader.of(path), HexFormat.of().formatHex(digest));
+    } catch (NoSuchAlgorithmException e) {
+      throw new IllegalStateException("every Java platform has SHA-256", e);
+    }
+  }
+
+  private static String text(List<Verdict> verdicts, boolean all, Style style) {
     StringBuilder out = new StringBuilder();
     for (Verdict verdict : verdicts) {
       Expectation expectation = verdict.expectation();
@@ -107,14 +137,12 @@ public final class VerifyVerb extends Verb {
         out.append('\n');
       }
     }
-    for (Proof proof : proofs) {
-      if (!proof.holds() || all) {
-        out.append(GuaranteeText.of(proof, all, style)).append(all ? "" : "\n");
-      }
-    }
-    out.append(GuaranteeText.assumptions(proofs, style));
-    out.append(verdicts.isEmpty() ? "" : score(verdicts, style));
-    return out.append(proofs.isEmpty() ? "" : scoreOf(proofs, style)).toString();
+    return out.toString();
+  }
+
+  private static String scores(List<Verdict> verdicts, List<Proof> proofs, Style style) {
+    return (verdicts.isEmpty() ? "" : score(verdicts, style))
+        + (proofs.isEmpty() ? "" : scoreOf(proofs, style));
   }
 
   /** How many guarantees hold, with a line break. */

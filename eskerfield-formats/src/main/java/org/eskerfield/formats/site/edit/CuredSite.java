@@ -119,17 +119,11 @@ public record CuredSite(String before, String after, SiteFile file, String patch
     return new Comparison.Side(file.site(), file.wanted(), file.policy());
   }
 
-  /** Whether an expectation or guarantee held, and does not any more. */
-  static boolean breaks(Comparison effect) {
-    return effect.expectations().stream().anyMatch(each -> each.held() && !each.holds())
-        || effect.guarantees().stream().anyMatch(each -> each.held() && !each.holds());
-  }
-
   /** Whether a change takes nothing away, breaks no expectation, and brings no error or warning. */
   static boolean isClean(Comparison effect) {
     return effect.changedFates().complete()
         && effect.losses().isEmpty()
-        && !breaks(effect)
+        && !effect.breaks()
         && effect.appeared().stream().allMatch(each -> each.severity() == Severity.ADVICE);
   }
 

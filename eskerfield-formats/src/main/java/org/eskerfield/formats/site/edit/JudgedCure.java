@@ -10,11 +10,15 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.change.Cure;
 import org.eskerfield.check.Checker;
+import org.eskerfield.check.Code;
 import org.eskerfield.check.Finding;
 import org.eskerfield.compare.Comparison;
+import org.eskerfield.compare.GuaranteeCure;
 import org.eskerfield.formats.site.read.SiteFile;
+import org.eskerfield.guarantee.Prover;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Conversation;
+import org.eskerfield.trace.Tracer;
 
 /**
  * A cure carried out, and what it does to every packet.
@@ -91,6 +95,13 @@ public record JudgedCure(String summary, CuredSite cured, Comparison effect, boo
             (who, done, of) -> {});
     Conversation sample = finding.sample();
     boolean closes = sample != null && sample.outcome() == Outcome.ANSWERED;
+    if (finding.code() == Code.GUARANTEE_BROKEN) {
+      Prover prover = new Prover(Tracer.of(file.site()));
+      closes =
+          file.guarantees().stream()
+              .filter(each -> each.place().equals(finding.place()))
+              .allMatch(each -> GuaranteeCure.takesOnlyForbidden(effect.losses(), prover, each));
+    }
     return new JudgedCure(cure.summary(), checked.site(), effect, closes);
   }
 
@@ -101,7 +112,7 @@ public record JudgedCure(String summary, CuredSite cured, Comparison effect, boo
   /** Whether nothing is lost by it that was not to be closed, and no expectation breaks. */
   public boolean isClean() {
     return effect.changedFates().complete()
-        && !CuredSite.breaks(effect)
+        && !effect.breaks()
         && (closes || effect.losses().isEmpty());
   }
 }

@@ -45,9 +45,10 @@ class HouseTest {
           List.of("walk.."),
           List.of("trace.."),
           List.of("cause..", "ledger..", "explain.."),
+          List.of("reach.."),
+          List.of("guarantee.."),
           List.of("verify.."),
           List.of("check..", "offer.."),
-          List.of("reach.."),
           List.of("compare.."));
 
   /** The rooms of the formats, ground floor first. */

@@ -46,6 +46,8 @@ final class Assumptions {
     if (outlasting != null) {
       all.add(outlasting);
     }
+    all.add(
+        "nobody is at an address of the site's networks that the file gives to no host or device");
     all.add("no host that was broken into relays for others");
     return all;
   }

@@ -11,6 +11,7 @@ import org.eskerfield.model.Guarantee;
 import org.eskerfield.packet.Header;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verifier;
+import org.jspecify.annotations.Nullable;
 
 /**
  * A cure of a guarantee that does not hold: with it, the guarantee was proved.
@@ -43,17 +44,22 @@ public record GuaranteeCure(Cure cure, List<String> objections, int takes) {
    * @param prover the prover of the same site
    * @param proofs what it says of all guarantees
    * @param proof the one that does not hold
-   * @return none where the guarantee holds, or no change is known with which it does
+   * @return none where the guarantee holds, or no change is known with which it does; null where
+   *     not all could be tried, since the site is too large
    */
-  public static List<GuaranteeCure> of(
+  public static @Nullable List<GuaranteeCure> of(
       Comparison.Side side, Prover prover, List<Proof> proofs, Proof proof) {
     List<GuaranteeCure> judged = new ArrayList<>();
-    prover.cures(
-        proof,
-        (cure, cured) -> {
-          judged.add(judged(side, prover, proofs, proof.guarantee(), cure, cured));
-          return !judged.get(judged.size() - 1).isClean() && judged.size() < MOST_JUDGED;
-        });
+    boolean all =
+        prover.cures(
+            proof,
+            (cure, cured) -> {
+              judged.add(judged(side, prover, proofs, proof.guarantee(), cure, cured));
+              return !judged.get(judged.size() - 1).isClean() && judged.size() < MOST_JUDGED;
+            });
+    if (judged.isEmpty() && !all) {
+      return null;
+    }
     judged.sort(Comparator.comparing(each -> each.objections.size()));
     return judged.subList(0, Math.min(1, judged.size()));
   }

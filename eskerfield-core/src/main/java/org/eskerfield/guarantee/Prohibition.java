@@ -62,6 +62,20 @@ final class Prohibition {
           List.of(),
           assumptions());
     }
+    Transfers transfers = new Transfers(on, guarantee, meant);
+    Tries.Found data = transfers.find();
+    if (data != null) {
+      return broken(data, tries);
+    }
+    if (!transfers.isComplete()) {
+      return new Proof(
+          guarantee,
+          Proof.Status.UNDETERMINED,
+          "there are too many kinds of control connections of file transfers to try them all",
+          null,
+          List.of(),
+          assumptions());
+    }
     String direct = direct();
     return new Proof(
         guarantee,

@@ -4,6 +4,7 @@ package org.eskerfield.guarantee;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.change.Cure;
+import org.eskerfield.model.AccessList;
 import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
@@ -26,14 +27,23 @@ import org.jspecify.annotations.Nullable;
  * <p>Not safe for use by several threads.
  */
 public final class Prover {
+  /** How many rules are compiled anew, all in all, to find cures. */
+  private static final int MOST_TRIED = 12_000;
+
+  private static final int LEAST_TRIALS = 2;
+
   private final Tracer tracer;
   private final Proving on;
   private @Nullable Proving unlogged;
+
+  /** How many more proofs on changed sites may be made to find cures. */
+  private int trials;
 
   /** A prover for the site of a tracer; all guarantees share what is worked out. */
   public Prover(Tracer tracer) {
     this.tracer = tracer;
     this.on = new Proving(tracer, tracer.program());
+    this.trials = Math.max(LEAST_TRIALS, MOST_TRIED / Math.max(1, rules(tracer.site())));
   }
 
   /** Whether a site has all that a guarantee names. */
@@ -176,12 +186,30 @@ public final class Prover {
 
   /**
    * Finds changes of the site after each of which a guarantee holds that does not: it was proved on
-   * the changed site. What else they do was not looked at. Those that ask for least come first.
+   * the changed site. What else they do was not looked at. Those that ask for least come first. All
+   * guarantees of one prover share a number of trials, which is smaller on large sites.
+   *
+   * @return whether there was room for all that was to be tried
    */
-  public void cures(Proof proof, Cures listener) {
-    if (proof.example() != null) {
-      new Remedies(tracer, proof.guarantee(), listener).find(proof);
+  public boolean cures(Proof proof, Cures listener) {
+    if (proof.example() == null) {
+      return true;
     }
+    Remedies remedies = new Remedies(tracer, proof.guarantee(), listener, trials);
+    remedies.find(proof);
+    trials = remedies.left();
+    return trials > 0;
+  }
+
+  private static int rules(Site site) {
+    int count = 0;
+    for (Device device : site.devices().values()) {
+      count += device.translation().size();
+      for (AccessList list : device.access()) {
+        count += list.rules().size();
+      }
+    }
+    return count;
   }
 
   /** The site. */

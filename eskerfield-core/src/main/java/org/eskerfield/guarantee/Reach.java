@@ -212,7 +212,8 @@ public final class Reach {
         to,
         received.isEmpty()
             ? List.of()
-            : on.words.received(Senders.plain(space, space.union(received))),
+            : on.words.received(
+                Senders.plain(space, space.union(received)), meant.receivers.hosts().keySet()),
         sent.isEmpty() ? List.of() : on.words.of(all),
         sample,
         sample == null ? List.of() : BrokenWords.rules(sample.request()),

@@ -45,11 +45,18 @@ final class Remedies {
   private final Guarantee guarantee;
   private final Prover.Cures listener;
   private int proofs;
+  private int left;
 
-  Remedies(Tracer tracer, Guarantee guarantee, Prover.Cures listener) {
+  Remedies(Tracer tracer, Guarantee guarantee, Prover.Cures listener, int left) {
+    this.left = left;
     this.tracer = tracer;
     this.guarantee = guarantee;
     this.listener = listener;
+  }
+
+  /** How many more proofs may be made for other guarantees. */
+  int left() {
+    return left;
   }
 
   /** Tells of changes after which it holds, until no more are wanted or known. */
@@ -66,9 +73,10 @@ final class Remedies {
         if (site == null || isStillThere(site, now)) {
           continue;
         }
-        if (proofs++ >= MOST_PROOFS) {
+        if (proofs++ >= MOST_PROOFS || left <= 0) {
           return;
         }
+        left--;
         Prover cured = new Prover(tracer.on(site));
         Proof proof = cured.prove(guarantee);
         if (proof.holds()) {

@@ -107,6 +107,11 @@ final class Tries {
     return found == null ? search(by, rest, this::toBinding) : found;
   }
 
+  /** Whether a packet that went its way is against the guarantee. */
+  boolean breaks(Ways.Entry by, PacketSet.Member sent, Trace trace) {
+    return test.breaks(by, sent, trace);
+  }
+
   /** A way to try a packet. */
   private interface Way {
     @Nullable Found with(Ways.Entry by, PacketSet.Member sent);

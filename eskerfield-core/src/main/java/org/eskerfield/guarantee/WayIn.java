@@ -140,7 +140,7 @@ public record WayIn(
       ways.add(
           new WayIn(
               receiver,
-              on.words.received(Senders.plain(on.space, received)),
+              on.words.received(Senders.plain(on.space, received), Set.of(receiver)),
               on.words.of(Senders.plain(on.space, on.space.union(group.sent))),
               by,
               BrokenWords.rules(legs),

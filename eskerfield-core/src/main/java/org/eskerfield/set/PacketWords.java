@@ -47,6 +47,9 @@ public final class PacketWords {
   private static final int MOST_LINES = 8;
   private static final int MOST_NAMES = 8;
 
+  /** How many hosts whose addresses follow on one another are told by their names. */
+  private static final int MOST_NEIGHBOURS = 3;
+
   /** How much of something wide may be missing that is told by its name. */
   private static final int MOST_MISSING = 6;
 
@@ -64,9 +67,17 @@ public final class PacketWords {
 
   private final Map<String, AddressSet> members = new LinkedHashMap<>();
 
+  /** The hosts that are named rather than others with the same address in another realm. */
+  private final Set<String> getting;
+
   /** Words for the packets that are sent on a site. */
   public PacketWords(Site site) {
+    this(site, Set.of());
+  }
+
+  private PacketWords(Site site, Set<String> getting) {
     this.site = site;
+    this.getting = Set.copyOf(getting);
     AddressSet owned = Outside.ofDevices(site);
     for (Network network : site.networks().values()) {
       List<Address> unusual = new ArrayList<>(network.carrier());
@@ -112,8 +123,16 @@ public final class PacketWords {
         packets.boxes(MOST_BOXES + 1));
   }
 
-  /** Who gets the packets of a set, and for which services: a line each, whoever sends them. */
-  public List<String> received(PacketSet packets) {
+  /**
+   * Who gets the packets of a set, and for which services: a line each, whoever sends them.
+   *
+   * @param hosts the hosts that may be among those who get them
+   */
+  public List<String> received(PacketSet packets, Set<String> hosts) {
+    return new PacketWords(site, hosts).received(packets);
+  }
+
+  private List<String> received(PacketSet packets) {
     PacketSet got =
         packets
             .without(Dimension.SOURCE)
@@ -283,9 +302,31 @@ public final class PacketWords {
       }
     }
     for (AddressRange range : rest.ranges()) {
-      names.add(name(range));
+      List<String> each = each(range);
+      if (each.isEmpty()) {
+        names.add(name(range));
+      }
+      names.addAll(each);
     }
     return names;
+  }
+
+  /** The names of all addresses of a short range; empty where one has none, or it is longer. */
+  private List<String> each(AddressRange range) {
+    List<String> names = new ArrayList<>();
+    Address next = range.first();
+    for (int i = 0; i < MOST_NEIGHBOURS && next != null; i++) {
+      String named = named(next, next.toString());
+      if (named.equals(next.toString())) {
+        return List.of();
+      }
+      names.add(named);
+      if (next.equals(range.last())) {
+        return names;
+      }
+      next = next.next();
+    }
+    return List.of();
   }
 
   private String receivers(AddressSet all) {
@@ -327,9 +368,19 @@ public final class PacketWords {
     return same.toString();
   }
 
+  private @Nullable Host hostAt(Address address) {
+    for (String each : getting) {
+      Host host = site.hosts().get(each);
+      if (host != null && host.addresses().contains(address)) {
+        return host;
+      }
+    }
+    return site.hostAt(address);
+  }
+
   /** An address, with whose it is: a host's, a device's own, or that of a carrier's router. */
   private String named(Address address, String text) {
-    Host host = site.hostAt(address);
+    Host host = hostAt(address);
     Device device = site.deviceAt(address);
     String owner = host != null ? host.name() : device != null ? device.name() : null;
     for (Network network : site.networks().values()) {

@@ -6,6 +6,9 @@ import static org.assertj.core.api.Assertions.assertThatThrownBy;
 
 import java.io.ByteArrayInputStream;
 import java.nio.charset.StandardCharsets;
+import java.nio.file.Files;
+import java.nio.file.Path;
+import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.site.read.SiteFile;
@@ -14,6 +17,7 @@ import org.eskerfield.guarantee.Proof;
 import org.eskerfield.guarantee.Prover;
 import org.eskerfield.guarantee.Reach;
 import org.eskerfield.trace.Tracer;
+import org.junit.jupiter.api.Test;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.CsvSource;
 import org.junit.jupiter.params.provider.ValueSource;
@@ -198,6 +202,31 @@ class GuaranteesTest {
     }
   }
 
+  /** A device that reads control connections lets data connections in, whatever its lists say. */
+  @ParameterizedTest
+  @CsvSource({
+    "service: 40000-40010/tcp, true, holds until",
+    "service: 40000-40010/tcp, false, holds",
+    "service: 40000-40010/udp, true, holds",
+  })
+  void whatHoldsUntilAFileIsFetched(String service, boolean gateway, String status)
+      throws Exception {
+    Proof proof =
+        prove(
+            "never: x, from: office, to: press, " + service,
+            "listens: 502/tcp",
+            "listens: [502/tcp, ftp]",
+            "from: office, to: press, service: 502/tcp",
+            "from: office, to: press, service: [502/tcp, ftp]",
+            "  wall:\n    stance: drop\n",
+            "  wall:\n    stance: drop\n    state: { file-transfer: " + gateway + " }\n");
+    assertThat(proof.status()).as(proof.reason()).hasToString(status);
+    if (proof.example() != null) {
+      assertThat(proof.reason())
+          .contains("after clerk 10.1.0.10 → 10.3.0.7:21/tcp, ", "10.3.0.7:40010/tcp is delivered");
+    }
+  }
+
   /**
    * Each sender takes an address of a pool that lends; more than are tried are not called enough.
    */
@@ -252,6 +281,24 @@ class GuaranteesTest {
     assertThat(cell.complete()).isTrue();
     assertThat(String.join("; ", cell.received())).isEqualTo(received);
     assertThat(cell.sample() == null).isEqualTo(received.isEmpty());
+  }
+
+  /** Two partners with one block, each in a realm of its own: whoever gets it is named. */
+  @Test
+  void ofTwoWithOneAddressTheReceiverIsNamed() throws Exception {
+    SiteFile file =
+        file(
+            Files.readString(
+                Path.of("src/test/resources/org/eskerfield/sites/whole/partners.site.yaml")));
+    List<String> received = new ArrayList<>();
+    for (Reach.Cell each : Reach.of(Tracer.of(file.site()), Reach.Asked.EVERYTHING)) {
+      each.received().forEach(line -> received.add(each.from() + " " + line));
+    }
+    assertThat(received)
+        .containsExactly(
+            "ours printer-one (10.8.0.7): every service",
+            "ours printer-two (10.8.0.7), scanner-two (10.8.0.101): 631/tcp",
+            "one server (10.1.0.5): 443/tcp");
   }
 
   @ParameterizedTest

@@ -10,7 +10,6 @@ import org.eskerfield.formats.answer.VerifyData;
 import org.eskerfield.guarantee.Evidence;
 import org.eskerfield.guarantee.Proof;
 import org.eskerfield.model.Guarantee;
-import org.jspecify.annotations.Nullable;
 
 /** Whether guarantees hold, as text for a terminal. */
 public final class GuaranteeText {
@@ -82,7 +81,7 @@ public final class GuaranteeText {
       }
     }
     evidence(out, explained, style);
-    cures(out, explained.cures(), style);
+    cures(out, explained, style);
     return out.toString();
   }
 
@@ -108,7 +107,14 @@ public final class GuaranteeText {
     line(out, rests, style);
   }
 
-  private static void cures(StringBuilder out, @Nullable List<GuaranteeCure> cures, Style style) {
+  private static void cures(StringBuilder out, ExplainedProof explained, Style style) {
+    List<GuaranteeCure> cures = explained.cures();
+    if (cures == null && explained.proof().example() != null) {
+      line(
+          out,
+          "cure: none found by the few changes that can be tried on a site of this size",
+          style);
+    }
     if (cures == null) {
       return;
     }

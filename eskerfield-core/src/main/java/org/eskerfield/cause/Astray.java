@@ -219,7 +219,7 @@ public final class Astray {
     return term == null || term.names(own);
   }
 
-  /** What a list guards, in words. */
+  /** The ways that a list guards, in words. */
   public static String ways(AccessList list) {
     List<String> ways = new ArrayList<>();
     for (AccessList.Guard guard : list.guards()) {

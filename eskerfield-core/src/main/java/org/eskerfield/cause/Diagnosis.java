@@ -11,7 +11,7 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Tracer;
 
 /**
- * All that stands in the way of an attempt.
+ * The obstacles in the way of an attempt.
  *
  * <p>Idea: the first obstacle is where the attempt ends. To learn what comes behind it, the site is
  * changed as if that had been mended, and the same attempt is led through the changed site, by the
@@ -32,7 +32,7 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
     obstacles = List.copyOf(obstacles);
   }
 
-  /** What keeps an attempt, through devices without any state, from being answered. */
+  /** Diagnoses an attempt that should be answered, through devices without any state. */
   public static Diagnosis of(Site site, Attempt attempt) {
     return of(Tracer.of(site), attempt);
   }
@@ -46,7 +46,7 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
   }
 
   /**
-   * What keeps an attempt from ending as it should.
+   * Diagnoses an attempt that should end in some way.
    *
    * @param rehearsal leads the attempt on a site, earlier traffic included
    * @param goal whether it ended as it should

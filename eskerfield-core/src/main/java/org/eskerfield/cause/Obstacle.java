@@ -48,7 +48,7 @@ public record Obstacle(
     return new Obstacle(other, sentence, why, blamed, this.other, near, conversation, cure);
   }
 
-  /** What it is, in one sentence: the cause, with the name of the rule that it is about. */
+  /** The title: the cause, with the name of the rule in question. */
   public String title() {
     String title = cause.title();
     boolean list = place instanceof AccessRule || place instanceof AccessList;

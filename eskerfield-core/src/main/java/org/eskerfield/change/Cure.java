@@ -38,7 +38,7 @@ public record Cure(String summary, List<Change> changes, List<Change> facts, Lis
     return new Cure(summary, List.of(), List.of(facts), List.of());
   }
 
-  /** What is changed on the site: by the file, or else by whoever does it. */
+  /** The changes of the site, whether the file or a person makes them. */
   public List<Change> assumed() {
     return changes.isEmpty() ? facts : changes;
   }

@@ -120,7 +120,7 @@ public final class Checker {
     return List.copyOf(inspection.findings());
   }
 
-  /** What was found and the file does not accept, in the same order. */
+  /** The findings that the file does not accept, in the same order. */
   public static List<Finding> open(Site site, Policy policy) {
     return check(site, policy, (what, done, of) -> {}).stream()
         .filter(each -> each.accepted() == null)

@@ -88,10 +88,10 @@ public enum Code {
   /** An access rule accepts what is dropped on its further way. */
   ACCEPTED_THEN_DROPPED(
       Severity.WARNING, "The rule accepts packets that a later list or stance drops."),
-  /** What the file expects does not happen. */
+  /** An expectation of the file does not hold. */
   EXPECTATION_FAILS(
       Severity.ERROR, "The file states what must happen, and something else happens."),
-  /** What the file guarantees does not hold. */
+  /** A guarantee of the file does not hold. */
   GUARANTEE_BROKEN(
       Severity.ERROR, "The file states what must hold for all packets, and it is not proved."),
   /** Somebody is reached from outside, and the file does not say that it is meant. */

@@ -9,7 +9,7 @@ import org.eskerfield.model.Placed;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What a site file says of the findings of a check.
+ * The acceptances and severities that a site file sets for findings.
  *
  * @param severities how bad some kinds of findings are here, where that differs
  * @param accepted the findings that are known and meant to stay

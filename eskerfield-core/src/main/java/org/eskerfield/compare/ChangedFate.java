@@ -33,7 +33,7 @@ public record ChangedFate(
     return new ChangedFate(some, before, after, rulesBefore, rulesAfter);
   }
 
-  /** What changes most. */
+  /** The gravest change. */
   public Kind kind() {
     return kind(before, after);
   }
@@ -89,7 +89,7 @@ public record ChangedFate(
       this.text = text;
     }
 
-    /** What it means, in a few words. */
+    /** The meaning in a few words. */
     public String text() {
       return text;
     }

@@ -25,7 +25,7 @@ import org.eskerfield.verify.Verifier;
 import org.eskerfield.verify.Wanted;
 
 /**
- * All that differs between two sites.
+ * The differences between two sites, in text and in effect.
  *
  * @param differences what the files say differently
  * @param changedFates every packet whose fate changes
@@ -50,7 +50,7 @@ public record Comparison(
     List<NameChange> names,
     MovedEnds moved) {
   /**
-   * What is compared.
+   * One of the two sites.
    *
    * @param site the site
    * @param wanted what must be so on it

@@ -25,11 +25,11 @@ public record Difference(
     @Nullable Place after) {
   /** How something differs. */
   public enum Kind {
-    /** It is new. */
+    /** The object is new. */
     ADDED,
-    /** It is gone. */
+    /** The object is gone. */
     REMOVED,
-    /** It stands elsewhere among its likes. */
+    /** The object stands elsewhere in its list. */
     MOVED,
     /** Some of its fields differ. */
     ALTERED;

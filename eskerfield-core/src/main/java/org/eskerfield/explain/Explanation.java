@@ -13,7 +13,7 @@ import org.eskerfield.model.Device;
  */
 public record Explanation(Device device, List<Section> sections) {
   /**
-   * What a device does at one step.
+   * The statements about one step of a device.
    *
    * @param step which one
    * @param title what is done there
@@ -29,7 +29,7 @@ public record Explanation(Device device, List<Section> sections) {
 
   /** The parts of a policy, in the order in which they act. */
   public enum Part {
-    /** What stands at the interfaces. */
+    /** The interfaces. */
     INTERFACES,
     /** Rules that change the destination of what arrives, or leave it. */
     DESTINATION,
@@ -39,7 +39,7 @@ public record Explanation(Device device, List<Section> sections) {
     ROUTES,
     /** A rule list. */
     ACCESS,
-    /** What becomes of ways that no list guards. */
+    /** The default for traffic that no list guards. */
     STANCE,
     /** Rules that change the source of what leaves. */
     SOURCE,

@@ -33,7 +33,7 @@ import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What the filter of a host does.
+ * The effect of a host's own filter.
  *
  * <p>Idea: hosts of the file ask for what it listens on and what its rules name, one after the
  * other; the first that a rule decides is its example, an answered one before others.

@@ -192,7 +192,7 @@ public final class Sentences {
 
   // Translation.
 
-  /** What a translation rule does. */
+  /** Explains a translation rule. */
   public String of(TranslationRule rule) {
     String sentence =
         rule.by(
@@ -343,7 +343,7 @@ public final class Sentences {
     };
   }
 
-  /** What an access rule does. */
+  /** Explains an access rule. */
   public String of(AccessRule rule) {
     return said(
         rule.disabled(),
@@ -389,7 +389,7 @@ public final class Sentences {
     return judged + " Default: " + list.otherwiseText() + ".";
   }
 
-  /** What a device does with ways that no list guards. */
+  /** Explains the default for traffic that no list guards. */
   public String of(Stance stance) {
     List<String> pairs = new ArrayList<>();
     for (Stance.Pair pair : stance.pairs()) {
@@ -433,7 +433,7 @@ public final class Sentences {
         : "Packets for " + to + " go to " + route.via() + " by " + leaving.name() + ".";
   }
 
-  /** What stands at an interface. */
+  /** Explains an interface. */
   public String of(Interface own) {
     return own.name()
         + " has "
@@ -450,7 +450,7 @@ public final class Sentences {
         + (facts(own).isEmpty() ? "" : " On the wire: " + String.join(", ", facts(own)) + ".");
   }
 
-  /** What the file says of the wire at an interface, each in a few words; often empty. */
+  /** The facts about the wire at an interface, each in a few words; often empty. */
   public static List<String> facts(Interface own) {
     List<String> facts = new ArrayList<>();
     if (!own.ports().isEmpty()) {

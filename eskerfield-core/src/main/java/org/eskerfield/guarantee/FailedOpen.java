@@ -24,7 +24,9 @@ import org.eskerfield.model.TranslationRule;
 public final class FailedOpen {
   private FailedOpen() {}
 
-  /** What may fail: devices, lists, access rules, and translation rules that admit. */
+  /**
+   * The names of all that may fail: devices, lists, access rules, and translation rules that admit.
+   */
   public static List<String> names(Site site) {
     Set<String> names = new LinkedHashSet<>();
     for (Device device : site.devices().values()) {

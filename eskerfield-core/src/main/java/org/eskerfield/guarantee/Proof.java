@@ -33,7 +33,7 @@ public record Proof(
     HOLDS_UNTIL("holds until"),
     /** Sender and receiver meet on one network, where no device decides. */
     NOT_DECIDED("not decided by any device"),
-    /** It speaks of nobody. */
+    /** The guarantee speaks of nobody. */
     HOLDS_FOR_NOTHING("holds for nothing"),
     /** No proof and no packet against it was found. */
     UNDETERMINED("undetermined");

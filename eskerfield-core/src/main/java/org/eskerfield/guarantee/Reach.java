@@ -38,7 +38,7 @@ public final class Reach {
   private static final int MOST_KINDS = 400;
 
   /**
-   * Those of one place who reach those of another.
+   * The traffic from one place to another.
    *
    * @param from who sends: a zone, or what was asked for
    * @param to who gets it
@@ -67,7 +67,7 @@ public final class Reach {
   }
 
   /**
-   * What is asked.
+   * The question: from whom, to whom, for which service, at what time.
    *
    * @param from who sends; empty for every zone, each on its own
    * @param to who gets it; empty for every zone, each on its own

@@ -18,7 +18,7 @@ import org.jspecify.annotations.Nullable;
  */
 public record Holding(
     Kind kind, @Nullable String device, String who, List<ServicePart> services, Placed by) {
-  /** What has an address. */
+  /** The kinds of holders of an address. */
   public enum Kind {
     /** The address that names a connected network as a whole. */
     NETWORK_ADDRESS,

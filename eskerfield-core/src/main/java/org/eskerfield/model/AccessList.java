@@ -65,7 +65,7 @@ public record AccessList(
         .build();
   }
 
-  /** What becomes of packets that no rule matches, as a site file says it. */
+  /** The action for packets that no rule matches, as a site file says it. */
   public String otherwiseText() {
     return otherwise + (logsOtherwise ? " and log" : "");
   }

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.model;
 
-/** What becomes of a packet that an access rule matches (RFC 8519 section 4.1). */
+/** The action for a packet that an access rule matches (RFC 8519 section 4.1). */
 public enum Action {
-  /** It goes on. */
+  /** The packet goes on. */
   ACCEPT("accept"),
-  /** It ends here without a word. */
+  /** The packet ends here silently. */
   DROP("drop"),
-  /** It ends here, and the sender is told. */
+  /** The packet ends here, and the sender is told. */
   REJECT("reject");
 
   private final String text;

@@ -50,7 +50,7 @@ public record DestinationRule(
     Place place)
     implements InwardRule, DestinationRuleBuilder.With {
   /**
-   * What takes the place of the sources; ports tell them apart.
+   * The addresses that replace the sources; ports tell them apart.
    *
    * @param pool the addresses; null for the device's own where the packets leave
    * @param place where it stands

@@ -18,7 +18,7 @@ import org.jspecify.annotations.Nullable;
 public record DomainName(String name, List<Answer> answers, @Nullable Duration ttl, Place place)
     implements Named {
   /**
-   * What resolvers say.
+   * An answer of one or all resolvers.
    *
    * @param resolver the host that says it; null for every resolver that has no answer of its own
    * @param addresses the addresses; empty if there is no such name
@@ -34,7 +34,7 @@ public record DomainName(String name, List<Answer> answers, @Nullable Duration t
       List<String> texts,
       Place place)
       implements Placed {
-    /** What the same resolver answers instead. */
+    /** The same resolver with another answer. */
     public Answer saying(List<Address> others, @Nullable Interface followed, String text) {
       return new Answer(resolver, others, followed, List.of(text), place);
     }
@@ -57,7 +57,7 @@ public record DomainName(String name, List<Answer> answers, @Nullable Duration t
   }
 
   /**
-   * What a resolver says: its own answer, else that of the internet; null if it has neither.
+   * The answer of a resolver: its own, else that of the internet; null if it has neither.
    *
    * @param resolver the name of the host that is asked
    */

@@ -15,7 +15,7 @@ import org.jspecify.annotations.Nullable;
  * @param text as written
  */
 public record External(@Nullable Prefix literal, @Nullable Interface ofInterface, String text) {
-  /** Whatever address an interface has. */
+  /** The current address of an interface. */
   public static External of(Interface own) {
     return new External(null, own, own.name());
   }

@@ -24,14 +24,14 @@ public record Flags(int any, int all, int none, Place place) implements Placed {
     SYN(Packet.SYN),
     /** The connection is reset. */
     RST(Packet.RST),
-    /** What came so far is to be handed on. */
+    /** The data so far is to be handed to the application. */
     PSH(Packet.PSH),
     /** The acknowledgement field counts. */
     ACK(Packet.ACK),
     /** The urgent pointer counts. */
     URG(Packet.URG);
 
-    /** Its bit. */
+    /** The bit of the flag. */
     public final int bit;
 
     Flag(int bit) {

@@ -7,7 +7,7 @@ import java.util.Set;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What must hold for all packets. It speaks of who opens; replies and notices belong to that.
+ * A condition on all packets. It speaks of who opens; replies and notices belong to that.
  *
  * @param kind what must hold
  * @param name what it is called: the sentence of the file
@@ -45,7 +45,7 @@ public record Guarantee(
     @Nullable String note,
     Place place)
     implements Named, Noted, GuaranteeBuilder.With {
-  /** What must hold. */
+  /** The kinds of guarantees. */
   public enum Kind {
     /** No packet arrives, whether or not anything listens. */
     NEVER("never"),
@@ -53,7 +53,7 @@ public record Guarantee(
     ONLY("only"),
     /** Every sender is answered, at every time, as long as ports are free. */
     ALWAYS("always"),
-    /** Whatever leaves has one of some sources. */
+    /** Every packet that leaves has one of some sources. */
     SEEN_AS("seen-as"),
     /** No packet arrives that did not pass a device. */
     PASSES("passes"),
@@ -73,7 +73,7 @@ public record Guarantee(
     }
   }
 
-  /** What a guarantee must outlast. */
+  /** The events that a guarantee must outlast. */
   public enum Also {
     /** Any one interface is down. */
     ANY_LINK_DOWN("any link down"),

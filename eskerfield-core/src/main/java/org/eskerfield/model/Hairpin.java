@@ -14,7 +14,7 @@ import org.jspecify.annotations.Nullable;
 @Built
 public record Hairpin(InterfaceTerm from, Source source, Place place)
     implements Placed, HairpinBuilder.With {
-  /** What the source of a hairpinned packet becomes. */
+  /** The source that a hairpinned packet gets. */
   public enum Source {
     /**
      * The device's own address towards the server, so that replies come back to the device even
@@ -23,7 +23,7 @@ public record Hairpin(InterfaceTerm from, Source source, Place place)
     DEVICE,
     /** The external endpoint that the client would have outside, as RFC 4787 REQ-9 asks. */
     EXTERNAL,
-    /** What it was. */
+    /** The source as it was. */
     KEPT;
 
     /** The word of the site file. */

@@ -129,8 +129,8 @@ public record Host(
   public record Neighbours(Prefix prefix, @Nullable Network network) {}
 
   /**
-   * What it takes to be on networks of its own; the first that holds an address counts. Where it
-   * names a prefix of its own for a family, that alone counts.
+   * The prefixes that the host takes to be on its networks; the first that holds an address counts.
+   * Where it names a prefix of its own for a family, that alone counts.
    */
   public List<Neighbours> neighbours() {
     List<Neighbours> all = new ArrayList<>();
@@ -185,7 +185,7 @@ public record Host(
     return firstOf(addresses, family);
   }
 
-  /** Its gateway in this family; null if it has none. */
+  /** The gateway in this family; null if there is none. */
   public @Nullable Address gateway(Family family) {
     return firstOf(gateways, family);
   }

@@ -39,9 +39,9 @@ public record Interface(
     implements Named, Noted, InterfaceBuilder.With {
   /** Whether an interface carries packets, and if not, why. */
   public enum State {
-    /** It does. */
+    /** The interface is up. */
     UP("up"),
-    /** It is switched off. */
+    /** The interface is switched off. */
     OFF("off"),
     /** Nothing is plugged in, or the other end is off. */
     NO_LINK("no link");

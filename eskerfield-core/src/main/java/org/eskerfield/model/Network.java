@@ -55,7 +55,7 @@ public record Network(
   public record Routed(Prefix to, Address via, Place place) implements Placed {}
 
   /**
-   * What comes with a lease (RFC 2131).
+   * The settings that come with a lease (RFC 2131).
    *
    * @param device the device that hands it out
    * @param gateways the gateways that it names, at most one a family; empty for the network's own

@@ -16,7 +16,7 @@ import org.eskerfield.packet.SpecialAddresses;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What lies outside a site: the internet, with everybody on it for whom nothing of the site stands.
+ * The outside of a site: the internet, with everybody on it for whom nothing of the site stands.
  */
 public final class Outside {
   /** Somebody on the internet where it does not matter who (RFC 5737). */

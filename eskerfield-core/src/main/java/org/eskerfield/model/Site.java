@@ -226,7 +226,7 @@ public record Site(
     return null;
   }
 
-  /** What a host was told with its address; null where nobody tells it any. */
+  /** The settings that a host got with its address; null where it got none. */
   public Network.@Nullable Lease lease(Host host) {
     for (Network network : host.isTold() ? host.networks() : List.<Network>of()) {
       if (network.lease() != null) {

@@ -6,7 +6,7 @@ import java.util.List;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What a device does with a way that no list guards.
+ * The default of a device for traffic that no list guards.
  *
  * @param otherwise for every pair of zones that {@code pairs} leaves out
  * @param pairs exceptions, first match wins; often empty
@@ -14,7 +14,7 @@ import org.jspecify.annotations.Nullable;
  */
 public record Stance(Action otherwise, List<Pair> pairs, Place place) implements Placed {
   /**
-   * What the stance says for one pair of zones.
+   * The default from one zone to another.
    *
    * @param from the zone of the arriving interface, or {@code any}
    * @param to the zone of the leaving interface, {@code device} for the device itself, or {@code
@@ -52,7 +52,7 @@ public record Stance(Action otherwise, List<Pair> pairs, Place place) implements
     return null;
   }
 
-  /** What becomes of packets on this way. */
+  /** The action for packets from one zone to another. */
   public Action actionFor(String arrivingZone, String leavingZone) {
     Pair pair = pairFor(arrivingZone, leavingZone);
     return pair != null ? pair.action() : otherwise;

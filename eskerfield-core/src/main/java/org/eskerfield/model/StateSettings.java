@@ -95,7 +95,7 @@ public record StateSettings(
     }
   }
 
-  /** What the RFCs recommend, and their minimum where they recommend nothing. */
+  /** The recommendations of the RFCs, and their minimum where they recommend nothing. */
   public static final StateSettings OF_THE_RFCS =
       new StateSettings(
           new Timers(

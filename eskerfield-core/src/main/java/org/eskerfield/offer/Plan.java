@@ -28,7 +28,7 @@ import org.eskerfield.trace.Probe;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What is changed, and what then must be so.
+ * A change, and the traces that prove it.
  *
  * @param steps the changes, from the outermost device inwards
  * @param proofs conversations that show that it does what is meant, and nothing else

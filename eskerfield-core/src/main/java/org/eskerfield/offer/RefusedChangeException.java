@@ -12,7 +12,7 @@ public final class RefusedChangeException extends Exception {
     this.remedy = remedy;
   }
 
-  /** What would work. */
+  /** The remedy: a change that would work. */
   public String remedy() {
     return remedy;
   }

@@ -14,7 +14,7 @@ import org.eskerfield.packet.PortSet;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What somebody wants to offer.
+ * An offer as it is asked for.
  *
  * @param host whose service
  * @param family over which family; over IPv6 no rule translates it

@@ -7,7 +7,7 @@ import java.util.Locale;
 public enum Outcome {
   /** The receiver got it, and the sender got the reply. */
   ANSWERED,
-  /** It was reached, but nothing listens there, or a rule rejected it with a notice. */
+  /** The receiver has nothing that listens, or a rule rejected the packet; the sender was told. */
   REFUSED,
   /** A rule, a default or missing state ended it without a word. */
   DROPPED,
@@ -15,7 +15,7 @@ public enum Outcome {
   EXHAUSTED,
   /** No way leads there: no route, interface down, thrown away by the carrier, hop limit. */
   UNROUTABLE,
-  /** It arrived, but the reply was lost or not accepted. */
+  /** The packet arrived, but the reply was lost or not accepted. */
   UNANSWERED;
 
   /** The word in lower case. */

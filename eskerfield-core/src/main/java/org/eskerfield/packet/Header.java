@@ -52,7 +52,7 @@ public record Header(
     return address.family() == Family.IPV6 ? "[" + address + "]:" + port : address + ":" + port;
   }
 
-  /** What kind of packet it is: {@code tcp SYN}, {@code udp}, {@code icmp echo request id 7}. */
+  /** The kind of packet: {@code tcp SYN}, {@code udp}, {@code icmp echo request id 7}. */
   public String kind() {
     StringBuilder text = new StringBuilder(Protocol.name(protocol));
     if (protocol == Protocol.TCP) {

@@ -30,7 +30,7 @@ public final class Icmp {
   /** Query of IPv4 for the time (RFC 792). */
   public static final int TIMESTAMP = 13;
 
-  /** Its reply. */
+  /** A timestamp reply. */
   public static final int TIMESTAMP_REPLY = 14;
 
   /** Query of IPv4 for the network (RFC 792); its reply is one more. */

@@ -134,7 +134,10 @@ public final class Packet {
     return family == Family.IPV4 && inner == null && payload == null && size == null;
   }
 
-  /** Its bytes, as {@link Size#length} counts them; those of its headers where it has no size. */
+  /**
+   * The length in bytes, as {@link Size#length} counts them; those of its headers where it has no
+   * size.
+   */
   public int length() {
     return size == null ? Size.headers(family, protocol) : size.length();
   }

@@ -118,7 +118,7 @@ public record Prefix(Address first, int length) {
     return mask(Address.lowest(first.family()), length, true);
   }
 
-  /** Its two halves, the lower one first; empty for a single address. */
+  /** The two halves of the prefix, the lower one first; empty for a single address. */
   public List<Prefix> halves() {
     if (length == first.family().bits()) {
       return List.of();

@@ -50,7 +50,7 @@ public record PrefixMapping(Prefix from, Prefix to) {
     return new PrefixMapping(to, from);
   }
 
-  /** What is added to the word that takes the difference: 0 to 0xfffe, modulo 0xffff. */
+  /** The amount added to the word that takes the difference: 0 to 0xfffe, modulo 0xffff. */
   public int adjustment() {
     return Math.floorMod(sum(from.first().high()) - sum(to.first().high()), WORD);
   }

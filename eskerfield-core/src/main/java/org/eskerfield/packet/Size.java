@@ -30,7 +30,7 @@ public record Size(
   /** The most bytes that a packet can have. */
   public static final int MOST = 65535;
 
-  /** What every link takes unless something else is said of it: the MTU of Ethernet (RFC 894). */
+  /** The MTU of a link of which nothing else is said: that of Ethernet (RFC 894). */
   public static final int USUAL_MTU = 1500;
 
   /** The least MTU of a link for IPv4 (RFC 791 section 3.2). */

@@ -42,7 +42,7 @@ public final class SpecialAddresses {
 
   private static final AddressSet SHARED = AddressSet.ofPrefixes(List.of(v4(100, 64, 0, 0, 10)));
 
-  /** What no router passes on to another network (RFC 4291 section 2.5.6). */
+  /** The addresses that no router passes on to another network (RFC 4291 section 2.5.6). */
   public static final AddressSet FOR_NEIGHBOURS_ONLY =
       AddressSet.ofPrefixes(List.of(v6(0xfe80, 10)));
 
@@ -56,7 +56,7 @@ public final class SpecialAddresses {
     return LINK_LOCAL.contains(address);
   }
 
-  /** What kind of special address it is, as a sentence calls it: {@code a private address}. */
+  /** The kind of special address, as a sentence calls it: {@code a private address}. */
   public static String kind(Address address) {
     if (MULTICAST_OR_BROADCAST.contains(address)) {
       return "a multicast or broadcast address";

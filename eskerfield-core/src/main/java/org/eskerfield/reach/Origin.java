@@ -31,7 +31,7 @@ public record Origin(
     return new Origin(null, null, device.name(), sources);
   }
 
-  /** What to call them: the host, the device, the network, or the internet. */
+  /** The name of the senders: a host, a device, a network, or the internet. */
   public String name() {
     if (device != null) {
       return device;

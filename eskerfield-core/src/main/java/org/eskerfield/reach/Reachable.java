@@ -25,7 +25,7 @@ import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryPacket;
 
 /**
- * All that the internet reaches on a site.
+ * Everything on a site that the internet reaches.
  *
  * <p>Idea: as in {@link ChangedFates}. Of the packets that somebody outside can send to addresses
  * of the site, take one, trace it, and take away all that share its fate; go on until none is left.

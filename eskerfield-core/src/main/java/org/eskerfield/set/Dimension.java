@@ -2,8 +2,9 @@
 package org.eskerfield.set;
 
 /**
- * What sets tell packets apart by, in the order in which diagrams ask. Values are unsigned numbers
- * from 0 on; a dimension that a protocol does not have is never asked of its packets.
+ * The fields by which sets tell packets apart, in the order in which diagrams ask. Values are
+ * unsigned numbers from 0 on; a dimension that a protocol does not have is never asked of its
+ * packets.
  */
 public enum Dimension {
   /** The address family: 0 for IPv4, 1 for IPv6. */

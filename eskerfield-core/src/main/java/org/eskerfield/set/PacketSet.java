@@ -270,7 +270,7 @@ public final class PacketSet {
     return left;
   }
 
-  /** What the packets of the set become. */
+  /** The packets after a rewrite. */
   public PacketSet image(Rewrite rewrite) {
     PacketSet result = this;
     for (Rewrite.Part part : rewrite.parts) {

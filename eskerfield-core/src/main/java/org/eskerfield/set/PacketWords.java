@@ -109,7 +109,7 @@ public final class PacketWords {
     return String.join(", ", texts);
   }
 
-  /** What a packet is for: {@code ping}, {@code 443/tcp}. */
+  /** The service of a packet: {@code ping}, {@code 443/tcp}. */
   public static String service(Packet packet) {
     boolean ports = Protocol.hasPorts(packet.protocol);
     PortSet port = ports ? PortSet.of(packet.destinationPort) : PortSet.ALL;

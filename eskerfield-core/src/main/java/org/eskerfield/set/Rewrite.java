@@ -6,7 +6,7 @@ import java.util.List;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What a translation does to headers: values of some dimensions become others, or move. Where a
+ * The effect of a translation on headers: values of some dimensions become others, or move. Where a
  * value may become any of several, as an address of a pool, the image holds all of them, and the
  * pre-image everything that may become one of them. Immutable.
  */

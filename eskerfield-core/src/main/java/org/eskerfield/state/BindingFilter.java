@@ -12,8 +12,8 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 
 /**
- * What arrives at the external endpoints of bindings: which binding that is, and whether it lets
- * the sender in (RFC 4787 section 5).
+ * Judges packets that arrive at external endpoints of bindings: which binding it is, and whether it
+ * lets the sender in (RFC 4787 section 5).
  */
 public final class BindingFilter {
   private final DeviceState state;

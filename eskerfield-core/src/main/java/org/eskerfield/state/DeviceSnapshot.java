@@ -10,8 +10,8 @@ import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
- * All that a device knows at a moment, told without any object of the run: whoever has the site can
- * go on from here. Times are milliseconds since the run began.
+ * The state of a device at a moment, without any object of the run: whoever has the site can go on
+ * from here. Times are milliseconds since the run began.
  *
  * @param sessionsAged how many sessions have ended because their time was up
  * @param bindingsAged how many temporary bindings have ended with them
@@ -74,7 +74,7 @@ public record DeviceSnapshot(
   }
 
   /**
-   * What the packets of one direction bear when they arrive.
+   * The addresses and ports of packets of one direction as they arrive.
    *
    * @param realm the address space; "" for the common one, null for that of packets which never
    *     arrive
@@ -82,13 +82,13 @@ public record DeviceSnapshot(
   public record Ends(
       @Nullable String realm, Address source, int sourcePort, Address destination, int port) {}
 
-  /** What is told of a session besides its ends. */
+  /** The marks of a session besides its ends. */
   public enum Mark {
-    /** It answered the SYN. */
+    /** The other end answered the SYN. */
     ANSWERED,
     /** The connection is open. */
     ESTABLISHED,
-    /** It closes. */
+    /** The session closes. */
     CLOSING,
     /** The opener sent a FIN. */
     FIN_FROM_OPENER,
@@ -144,7 +144,7 @@ public record DeviceSnapshot(
   public record Arrived(Ends ends, int icmpType, int icmpCode, int tcpFlags, int ttl) {}
 
   /**
-   * What is left of the ports of an external address.
+   * The free ports of an external address.
    *
    * @param draws how many were drawn by lot so far
    * @param resting the ports that rest, each with the millisecond at which it may be given again
@@ -158,7 +158,7 @@ public record DeviceSnapshot(
   }
 
   /**
-   * What is known of fragments.
+   * The fragments that are remembered.
    *
    * @param firsts what the first fragments of packets said
    * @param waiting the fragments that wait for their first ones, in the order of their coming
@@ -185,7 +185,7 @@ public record DeviceSnapshot(
       String realm, Address source, Address destination, int protocol, int identification) {}
 
   /**
-   * What a first fragment said.
+   * A first fragment.
    *
    * @param leavesAs the identification that its fragments leave with; 0 for their own
    * @param until the millisecond at which it is forgotten

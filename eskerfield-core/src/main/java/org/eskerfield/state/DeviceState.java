@@ -408,7 +408,7 @@ public final class DeviceState {
     expectations.count = 0;
   }
 
-  /** What is known of fragments. */
+  /** The fragments that are remembered. */
   public Fragments fragments() {
     return fragments;
   }
@@ -423,7 +423,7 @@ public final class DeviceState {
     return endpoints;
   }
 
-  /** What arrives at bindings. */
+  /** The filter of packets that arrive at bindings. */
   public BindingFilter filter() {
     return filter;
   }
@@ -570,7 +570,7 @@ public final class DeviceState {
     return fills;
   }
 
-  /** All that is known now, without any object of the run. */
+  /** The state now, without any object of the run. */
   public DeviceSnapshot snapshot() {
     return new Snapshots(this).take();
   }

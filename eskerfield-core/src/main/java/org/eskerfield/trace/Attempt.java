@@ -14,7 +14,7 @@ import org.eskerfield.set.PacketSet;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What somebody tries: a whole conversation, to an address or to a name that is looked up first.
+ * An attempt at a whole conversation, to an address or to a name that is looked up first.
  *
  * @param sender a {@link Host} or a {@link Device}
  * @param source the address of its own that it sends from; null for the one that it takes by itself
@@ -101,7 +101,7 @@ public record Attempt(
         new Manner(null, FileTransfer.Mode.PASSIVE, FileTransfer.DataTo.ANSWER, null);
   }
 
-  /** What is spoken, as far as the port tells that is asked for. */
+  /** The protocol spoken, as far as the port tells. */
   public Talk talk() {
     return manner.talk() != null ? manner.talk() : Talk.of(probe);
   }

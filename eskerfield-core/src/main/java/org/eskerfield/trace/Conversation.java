@@ -9,7 +9,7 @@ import org.eskerfield.packet.Size;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What became of an attempt, from the lookup of a name to the last packet.
+ * The course of an attempt, from the lookup of a name to the last packet.
  *
  * @param attempt what was tried
  * @param lookup how the name was looked up; null where no name was asked for

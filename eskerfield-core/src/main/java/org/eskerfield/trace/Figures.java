@@ -10,7 +10,7 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.state.PoolFill;
 
 /**
- * What a device has seen in a run.
+ * The counters of a device in a run.
  *
  * @param sessions sessions now and at their most
  * @param bindings temporary bindings now and at their most

@@ -7,7 +7,7 @@ import org.eskerfield.model.Placed;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What happened to a packet at one host or device, or on the internet.
+ * The decisions about a packet at one host or device, or on the internet.
  *
  * @param where the name of the host or device, or {@code the internet}
  * @param kind which of the three it is
@@ -21,7 +21,7 @@ public record Leg(
     @Nullable Interface arriving,
     @Nullable Interface leaving,
     List<Decision> decisions) {
-  /** What a leg is at. */
+  /** The kinds of places that a packet passes. */
   public enum Kind {
     /** An end system. */
     HOST,

@@ -18,13 +18,13 @@ import org.jspecify.annotations.Nullable;
  */
 public record LogEntry(
     ZonedDateTime at, String device, @Nullable AccessList list, Decision decision) {
-  /** What was done with a packet. */
+  /** The actions that are logged. */
   public enum Done {
-    /** It was let through. */
+    /** The packet was let through. */
     ACCEPTED,
-    /** It was dropped without a word. */
+    /** The packet was dropped silently. */
     DROPPED,
-    /** It was dropped, and the sender was told. */
+    /** The packet was dropped, and the sender was told. */
     REJECTED,
     /** There was no address or port left for it. */
     EXHAUSTED;
@@ -36,7 +36,7 @@ public record LogEntry(
     }
   }
 
-  /** What was done with the packet. */
+  /** The action. */
   public Done done() {
     Outcome outcome = decision.ruling().ends();
     if (outcome == null) {

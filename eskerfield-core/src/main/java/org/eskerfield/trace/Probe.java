@@ -8,7 +8,7 @@ import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 
 /**
- * What kind of packet a sender tries.
+ * The kind of packet that a sender tries.
  *
  * @param protocol protocol number, 0 to 255; for an echo request ICMP of the family in question
  * @param port destination port, 0 to 65535; 0 where the protocol has none

@@ -15,7 +15,7 @@ import org.eskerfield.packet.PortSet;
 import org.eskerfield.packet.Protocol;
 
 /**
- * What a trace is asked: what becomes of this sender's packet?
+ * A question for a trace: how does this sender's packet fare?
  *
  * @param sender a {@link Host} or a {@link Device}
  * @param source the address that it sends from; one of its own

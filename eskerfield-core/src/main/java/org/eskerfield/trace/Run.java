@@ -133,7 +133,7 @@ public final class Run {
     return rules;
   }
 
-  /** All that the devices know now. */
+  /** The state of all devices at this moment. */
   public Snapshot snapshot() {
     Map<String, DeviceSnapshot> devices = new LinkedHashMap<>();
     program.devices().keySet().forEach(name -> devices.put(name, machine(name).state().snapshot()));

@@ -21,7 +21,7 @@ public enum Talk {
   /** One packet each way, of a protocol without ports. */
   PACKET;
 
-  /** What is usually spoken on a port. */
+  /** The protocol usually spoken on a port. */
   public static Talk of(Probe probe) {
     if (probe.echo()) {
       return PING;

@@ -8,7 +8,7 @@ import org.eskerfield.outcome.Outcome;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What became of a packet, there and back.
+ * The way of a packet, there and back.
  *
  * @param question what was asked
  * @param outcome how it ended

@@ -13,7 +13,7 @@ import org.eskerfield.trace.Attempt;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What must happen to sample conversations.
+ * A required outcome of sample conversations.
  *
  * @param text the expectation in one line
  * @param attempts the conversations, one for each sender that it names; at least one

@@ -14,7 +14,7 @@ import org.jspecify.annotations.Nullable;
  */
 public record Verdict(Expectation expectation, List<Result> results) {
   /**
-   * What became of one attempt.
+   * The result of one attempt.
    *
    * @param conversation what happened
    * @param differences what is not as expected; empty if all is

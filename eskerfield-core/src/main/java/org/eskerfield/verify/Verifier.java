@@ -86,7 +86,7 @@ public final class Verifier {
     return run;
   }
 
-  /** What is not as expected, each as a clause; empty if all is. */
+  /** The differences from the expectation, each as a clause; empty if there are none. */
   public static List<String> differences(Expectation expectation, Conversation conversation) {
     List<String> differences = new ArrayList<>();
     if (conversation.outcome() != expectation.outcome()) {

@@ -5,7 +5,7 @@ import java.util.List;
 import org.eskerfield.model.Guarantee;
 
 /**
- * What a file says must be so.
+ * The expectations and guarantees of a file.
  *
  * @param expectations what must happen to sample traffic; often empty
  * @param guarantees what must hold for all packets; often empty

@@ -21,7 +21,7 @@ public final class UnusableQuestionException extends Exception {
     return part;
   }
 
-  /** What would be right. */
+  /** The remedy. */
   public String remedy() {
     return remedy;
   }

@@ -12,7 +12,7 @@ public final class ChangeData {
   private ChangeData() {}
 
   /**
-   * What a change does.
+   * A planned change as a tree.
    *
    * @param written whether it was written
    */

@@ -7,7 +7,7 @@ import org.eskerfield.formats.site.edit.SmallestChange;
 public final class CureData {
   private CureData() {}
 
-  /** What a change does, and what comes of it. */
+  /** A change and its effect as a tree. */
   public static Tree of(SmallestChange change) {
     return new Tree()
         .with("succeeds", change.succeeds())

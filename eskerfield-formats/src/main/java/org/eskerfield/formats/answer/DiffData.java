@@ -15,7 +15,7 @@ import org.eskerfield.trace.Passed;
 import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Trace;
 
-/** What differs between two sites as a tree for {@link Json}, see {@code diff.schema.json}. */
+/** The differences between two sites as a tree for {@link Json}, see {@code diff.schema.json}. */
 public final class DiffData {
   private DiffData() {}
 

@@ -21,7 +21,7 @@ import org.eskerfield.packet.AddressRange;
 import org.eskerfield.packet.Prefix;
 import org.jspecify.annotations.Nullable;
 
-/** What is known of addresses and services, as trees for {@link Json}. */
+/** The use of addresses and services as trees for {@link Json}. */
 public final class LedgerData {
   private LedgerData() {}
 

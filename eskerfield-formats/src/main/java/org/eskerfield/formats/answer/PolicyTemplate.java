@@ -36,7 +36,7 @@ public final class PolicyTemplate {
       this.file = file + ".mustache";
     }
 
-    /** Its text, to begin one's own with. */
+    /** The text of the template, as a start for one's own. */
     public String text() {
       try (InputStream in = PolicyTemplate.class.getResourceAsStream(file)) {
         return new String(Objects.requireNonNull(in, file).readAllBytes(), StandardCharsets.UTF_8);

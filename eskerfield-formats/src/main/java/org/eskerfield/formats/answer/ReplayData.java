@@ -22,7 +22,7 @@ public final class ReplayData {
   private ReplayData() {}
 
   /**
-   * What a replay came to.
+   * The result of a replay as a tree.
    *
    * @param elapsed the time since its start
    * @param outcomes how many flows ended how

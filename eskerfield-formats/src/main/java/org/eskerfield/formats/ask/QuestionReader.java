@@ -79,7 +79,8 @@ public final class QuestionReader {
   }
 
   /**
-   * What: {@code 443/tcp}, the name of a service, {@code ping}; {@code tcp} if the port is in to.
+   * The service: {@code 443/tcp}, the name of a service, {@code ping}; {@code tcp} if the port is
+   * in to.
    */
   public QuestionReader service(String what) {
     service = what.strip();

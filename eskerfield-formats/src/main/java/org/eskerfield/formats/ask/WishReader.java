@@ -263,7 +263,7 @@ public final class WishReader {
     return this;
   }
 
-  /** What the rules are called; null to propose one. */
+  /** The name of the rules; null to propose one. */
   public WishReader called(@Nullable String text) {
     name = text;
     return this;

@@ -24,9 +24,9 @@ public record CapturedPacket(
     @Nullable Skipped skipped) {
   /** Which way a packet went at the interface where it was captured. */
   public enum Direction {
-    /** It came in. */
+    /** The packet came in. */
     INBOUND,
-    /** It went out. */
+    /** The packet went out. */
     OUTBOUND,
     /** The file does not say. */
     UNKNOWN
@@ -34,11 +34,11 @@ public record CapturedPacket(
 
   /** Why a packet cannot be sent through a site. */
   public enum Skipped {
-    /** It is neither IPv4 nor IPv6, such as ARP. */
+    /** The frame is neither IPv4 nor IPv6, such as ARP. */
     NOT_IP,
-    /** It was cut off before its ports. */
+    /** The frame was cut off before its ports. */
     CUT_OFF,
-    /** Its own lengths contradict each other. */
+    /** The lengths in the packet contradict each other. */
     DAMAGED;
 
     /** In words. */

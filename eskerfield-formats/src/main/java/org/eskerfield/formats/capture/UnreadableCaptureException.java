@@ -13,7 +13,7 @@ public final class UnreadableCaptureException extends Exception {
     this.remedy = Printable.message(remedy);
   }
 
-  /** What would be right. */
+  /** The remedy. */
   public String remedy() {
     return remedy;
   }

@@ -6,7 +6,7 @@ import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What there is to tell of something that happened.
+ * An event of a replay, as it is told.
  *
  * @param at when, since the start
  * @param trace what became of the packet; null where none was sent

@@ -15,7 +15,7 @@ import org.eskerfield.trace.Run;
 import org.jspecify.annotations.Nullable;
 
 /**
- * What a replay came to.
+ * The result of a replay.
  *
  * @param elapsed the time that has passed since its start
  * @param outcomes how many flows ended how; none is counted that did not happen

@@ -18,7 +18,7 @@ import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
 import org.jspecify.annotations.Nullable;
 
-/** What a replay sends, in the order of time. */
+/** The flows and incidents of a replay, in the order of time. */
 public interface Traffic extends AutoCloseable {
   /** Something that happens. */
   interface Event {

@@ -82,9 +82,9 @@ public final class TrafficReader implements Closeable {
    *     for every device
    */
   public record Incident(Duration at, Kind what, @Nullable Named who) implements Entry {
-    /** What befalls a device. */
+    /** The incidents of a device. */
     public enum Kind {
-      /** It forgets. */
+      /** The device forgets its state. */
       FORGETS("forgotten"),
       /** It is restarted, after which freed ports do not rest either. */
       RESTARTS("restarted"),
@@ -97,7 +97,7 @@ public final class TrafficReader implements Closeable {
         this.word = word;
       }
 
-      /** What has happened to it. */
+      /** The word for the incident. */
       @Override
       public String toString() {
         return word;

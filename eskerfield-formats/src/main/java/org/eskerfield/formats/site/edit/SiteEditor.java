@@ -102,7 +102,7 @@ public final class SiteEditor {
     }
   }
 
-  /** What two texts of a file differ in, as a unified diff; empty if in nothing. */
+  /** The difference between two texts of a file as a unified diff; empty if there is none. */
   public static String patch(String file, String before, String after) {
     List<String> old = before.lines().toList();
     return String.join(

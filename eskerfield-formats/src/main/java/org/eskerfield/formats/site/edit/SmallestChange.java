@@ -130,7 +130,7 @@ public record SmallestChange(
     return isAnswered(after);
   }
 
-  /** What stands in the way all the same, for which no change is known; null if nothing does. */
+  /** The obstacle that is left, for which no change is known; null if none is left. */
   public @Nullable Obstacle left() {
     return succeeds() || after.obstacles().isEmpty() ? null : after.obstacles().get(0);
   }

@@ -9,7 +9,7 @@ import org.eskerfield.verify.Expectation;
 import org.eskerfield.verify.Wanted;
 
 /**
- * All that a site file says.
+ * A site file: the site, its expectations, guarantees and acceptances.
  *
  * @param site the site
  * @param expectations what must happen on it, in the order of the file; empty if it says nothing
@@ -25,7 +25,7 @@ public record SiteFile(
     guarantees = List.copyOf(guarantees);
   }
 
-  /** What it says must be so. */
+  /** The expectations and guarantees. */
   public Wanted wanted() {
     return new Wanted(expectations, guarantees);
   }

@@ -172,7 +172,7 @@ public record NewSite(
   }
 
   /**
-   * What is wrong with the link to the carrier as far as it is known; null if nothing is.
+   * The problem with the link to the carrier as far as it is known; null if there is none.
    *
    * @param carrier the carrier's address on it; null if it is not known yet
    * @param own the device's; null if it is not known yet
@@ -203,7 +203,7 @@ public record NewSite(
         : null;
   }
 
-  /** What is wrong with the prefix of a zone; null if nothing is. */
+  /** The problem with the prefix of a zone; null if there is none. */
   public static @Nullable String problem(Prefix zone) {
     return zone.family() != Family.IPV4 || zone.length() > 30
         ? zone + " has no room for a device and a host"

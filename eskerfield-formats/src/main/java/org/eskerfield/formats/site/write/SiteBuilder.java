@@ -81,12 +81,12 @@ public final class SiteBuilder {
     return with("devices", name, as.apply(new DevicePart()).map);
   }
 
-  /** What must happen: a conversation to an address, and how it must end. */
+  /** Adds an expectation: a conversation to an address, and its outcome. */
   public SiteBuilder expect(String from, String to, String service, Outcome outcome) {
     return expect(from, to, service, outcome.toString());
   }
 
-  /** What must happen: a conversation that a host must answer. */
+  /** Adds an expectation: a conversation that a host must answer. */
   public SiteBuilder expectAnswer(String from, String to, String service, String host) {
     return expect(from, to, service, Outcome.ANSWERED + " by " + host);
   }
@@ -173,7 +173,7 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** Its prefixes. */
+    /** The prefixes of the network. */
     public NetworkPart prefix(String... prefixes) {
       return putAll("prefix", prefixes);
     }
@@ -220,7 +220,7 @@ public final class SiteBuilder {
       return putAll("on", networks);
     }
 
-    /** Its addresses. */
+    /** The addresses of the host. */
     public HostPart at(String... addresses) {
       return putAll("at", addresses);
     }
@@ -230,7 +230,7 @@ public final class SiteBuilder {
       return put("assigned", how.toString());
     }
 
-    /** What it listens on. */
+    /** The services that the host listens on. */
     public HostPart listens(String... services) {
       return putAll("listens", services);
     }
@@ -257,7 +257,7 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** What becomes of a way from zone to zone that no list guards; the first that fits counts. */
+    /** The default from one zone to another where no list guards; first match wins. */
     public DevicePart stance(String fromZone, String toZone, Action action) {
       Map<String, Object> stance = map(map, "stance");
       Object otherwise = stance.remove("otherwise"); // what is asked last stands last
@@ -266,7 +266,7 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** What becomes of every other way that no list guards; dropped if it is not said. */
+    /** The default for all other traffic that no list guards; drop if left out. */
     public DevicePart otherwise(Action action) {
       map(map, "stance").put("otherwise", action.toString());
       return this;
@@ -500,19 +500,19 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** It guards what arrives by an interface or zone. */
+    /** Guards packets that arrive by an interface or zone. */
     public ListPart arriving(String interfaceOrZone) {
       list(map, "guards").add(Map.of("arriving", interfaceOrZone));
       return this;
     }
 
-    /** It guards what arrives by one and leaves by another interface or zone. */
+    /** Guards packets that arrive by one and leave by another interface or zone. */
     public ListPart between(String arriving, String leaving) {
       list(map, "guards").add(Map.of("arriving", arriving, "leaving", leaving));
       return this;
     }
 
-    /** It guards the way to the device itself. */
+    /** Guards packets to the device itself. */
     public ListPart toDevice() {
       list(map, "guards").add(Map.of("to", Site.SELF));
       return this;
@@ -524,7 +524,7 @@ public final class SiteBuilder {
       return this;
     }
 
-    /** What becomes of what no rule matches; dropped if it is not said. */
+    /** The action for packets that no rule matches; drop if left out. */
     public ListPart otherwise(Action action) {
       return put("otherwise", action.toString());
     }

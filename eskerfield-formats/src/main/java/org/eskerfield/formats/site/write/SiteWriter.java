@@ -331,7 +331,7 @@ public final class SiteWriter {
     return map;
   }
 
-  /** What a resolver answers, as a site file says it. */
+  /** An answer of a resolver, as a site file says it. */
   public static Object answer(DomainName.Answer answer) {
     return some(answer.texts());
   }

@@ -31,7 +31,7 @@ final class Assumptions {
     List<String> all = new ArrayList<>();
     all.add(
         guarantee.honest()
-            ? "senders write their own address as source"
+            ? "where a guarantee says honest-senders, they write their own address as source"
             : "senders write any source address, unless a device verifies it");
     all.add("carriers deliver whatever is addressed to the site, to private addresses, too");
     for (Guarantee.Exempt each : guarantee.except()) {

@@ -21,6 +21,9 @@ import org.eskerfield.trace.Trace;
  * it.
  */
 final class BrokenWords {
+  /** Source ports below are chosen on purpose. */
+  private static final int FIRST_USUAL = 1024;
+
   private static final Set<Step> LETTING =
       Set.of(Step.STATE, Step.DESTINATION, Step.DEVICE, Step.ACCESS);
 
@@ -63,6 +66,7 @@ final class BrokenWords {
     boolean plain = packet.protocol != Protocol.TCP || packet.tcpFlags == Packet.SYN;
     return (owner == null ? "" : owner.name() + " ")
         + header.source()
+        + (ports && packet.sourcePort < FIRST_USUAL ? ":" + packet.sourcePort : "")
         + " → "
         + header.destinationText()
         + (ports && plain ? "/" + Protocol.name(header.protocol()) : " " + header.kind());

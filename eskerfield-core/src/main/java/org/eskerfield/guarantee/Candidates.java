@@ -368,7 +368,11 @@ final class Candidates {
       (device.stance().acceptsEverything() ? removing : refusing)
           .add(
               Cure.of(
-                  "add a list that guards traffic from " + name + " and drops it",
+                  "add a list to "
+                      + device.name()
+                      + " that guards traffic from "
+                      + name
+                      + " and drops it",
                   new Change.Add(device, list, null)));
     }
   }
@@ -426,7 +430,11 @@ final class Candidates {
       AccessRule all = AccessRule.called(Action.ACCEPT, guarantee.name()).log(true).build();
       narrow.add(
           Cure.of(
-              "add a list that guards traffic from " + name + ", accepts and logs it",
+              "add a list to "
+                  + device.name()
+                  + " that guards traffic from "
+                  + name
+                  + ", accepts and logs it",
               new Change.Add(
                   device,
                   AccessList.between(arriving, leaving, name, all, device.stance().otherwise()),

@@ -37,15 +37,15 @@ class GuaranteeCuresTest {
   @CsvSource(
       delimiter = '|',
       value = {
-        "never: x, from: office, to: plant | '' | add a list that guards traffic from office to inner and drops it",
+        "never: x, from: office, to: plant | '' | add a list to edge that guards traffic from office to inner and drops it",
         "never: x, from: internet, to: plant | '' | add an access rule to list 'to the plant', before access rule 'the maker', that drops it",
         "never: x, from: internet, to: press, except: { when: shift } | , when: shift } => } | admit by destination rule 'the press' only in shift",
         "never: x, from: internet, to: edge | verify-source: true => verify-source: false | let edge verify sources",
-        "logged: x, from: office, to: plant | '' | add a list that guards traffic from office to inner, accepts and logs it",
+        "logged: x, from: office, to: plant | '' | add a list to edge that guards traffic from office to inner, accepts and logs it",
         "always: x, from: guests, to: press, service: 502/tcp | '' | accept it: add a list that guards traffic from guests to inner; accept it: add an access rule to list 'to the plant'; accept it: add an access rule to list 'guests to inner'",
         // A hairpin that looks like the device itself, and a rule for more than is needed.
         "never: x, from: guests, to: plant | admit: maker => admit: any\\n        hairpin: guests ;; from: office, to: press => from: [office, between], to: press | take guests out of the hairpin of destination rule 'the press'",
-        "never: x, from: guests, to: press | guests to internet => guests to any ;; from: office, to: press => from: [office, guests], to: press | add a list that guards traffic from guests to inner and drops it",
+        "never: x, from: guests, to: press | guests to internet => guests to any ;; from: office, to: press => from: [office, guests], to: press | add a list to edge that guards traffic from guests to inner and drops it",
       })
   void whatMendsIt(String guarantee, String edits, String cure) throws Exception {
     ExplainedProof it = explained(guarantee, edits.replace("\\n", "\n"));

@@ -74,6 +74,11 @@ public final class GuaranteeText {
       String can = never ? "%,d senders can do so" : "%,d senders have no answer";
       line(out, String.format(can, example.senders()), style);
     }
+    if (all && example != null) {
+      line(out, "its way:", style);
+      String way = new TraceText(example.trace(), style).legs();
+      way.lines().forEach(each -> out.append(each.isBlank() ? "" : INDENT + each).append('\n'));
+    }
     if (!proof.packets().isEmpty()) {
       line(out, "all such packets:", style);
       for (String each : proof.packets()) {

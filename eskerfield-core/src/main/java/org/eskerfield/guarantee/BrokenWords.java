@@ -66,7 +66,9 @@ final class BrokenWords {
     boolean plain = packet.protocol != Protocol.TCP || packet.tcpFlags == Packet.SYN;
     return (owner == null ? "" : owner.name() + " ")
         + header.source()
-        + (ports && packet.sourcePort < FIRST_USUAL ? ":" + packet.sourcePort : "")
+        + (ports && packet.sourcePort > 0 && packet.sourcePort < FIRST_USUAL
+            ? ":" + packet.sourcePort
+            : "")
         + " → "
         + header.destinationText()
         + (ports && plain ? "/" + Protocol.name(header.protocol()) : " " + header.kind());

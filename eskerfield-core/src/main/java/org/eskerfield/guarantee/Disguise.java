@@ -80,15 +80,7 @@ final class Disguise {
       doubtful = going.isEmpty() ? doubtful : each;
     }
     return doubtful == null
-        ? proof(
-            Proof.Status.HOLDS,
-            "every packet that can leave by "
-                + leaving.name()
-                + " of "
-                + device.name()
-                + ", its replies and its own packets were followed",
-            null,
-            List.of())
+        ? contents()
         : proof(
             Proof.Status.UNDETERMINED,
             "packets that come in by "
@@ -98,6 +90,30 @@ final class Disguise {
                 + " might leave with another source, but none was found that does",
             null,
             List.of());
+  }
+
+  /** Nothing leaves with another source; what is within the packets is looked at last. */
+  private Proof contents() {
+    Contents.Shown shown =
+        new Contents(on, device, leaving, allowed)
+            .find(each -> meant.sent(each.own().network()), this::leaving);
+    if (shown == null) {
+      return proof(
+          Proof.Status.HOLDS,
+          "every packet that can leave by "
+              + leaving.name()
+              + " of "
+              + device.name()
+              + ", its replies and its own packets were followed",
+          null,
+          List.of());
+    }
+    Header first = shown.sent().request().get(0).decisions().get(0).before();
+    return proof(
+        Proof.Status.BROKEN,
+        BrokenWords.packet(on.site, first) + " shows " + shown.what(),
+        new Proof.Example(List.of(), shown.sent(), 0),
+        List.of());
   }
 
   /** All that may leave by the interface, whatever its source, as it comes in. */

@@ -21,6 +21,7 @@ import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryHop;
@@ -173,10 +174,19 @@ final class Tries {
     for (PacketSet choice : choices) {
       PacketSet some = among.intersection(choice);
       if (!some.isEmpty()) {
-        return some.meets(carried) ? some.intersection(carried) : some;
+        return usual(some.meets(carried) ? some.intersection(carried) : some);
       }
     }
     return among;
+  }
+
+  /** Those from a port that somebody's system would choose; all if none is. */
+  private PacketSet usual(PacketSet some) {
+    PacketSet chosen =
+        some.intersection(
+            space.where(
+                Dimension.SOURCE_PORT, Question.DEFAULT_SOURCE_PORT, Question.DEFAULT_SOURCE_PORT));
+    return chosen.isEmpty() ? some : chosen;
   }
 
   // Alone.
@@ -399,7 +409,7 @@ final class Tries {
             possible.intersection(space.destinations(AddressSet.of(sent.packet().source())));
         possible = toSender.isEmpty() ? possible : toSender;
         // To another port than the one that the sender uses: else it would be the owner's session.
-        PacketSet.Member owner = possible.minus(answering).sample();
+        PacketSet.Member owner = usual(possible.minus(answering)).sample();
         Found found =
             owner == null
                 ? null

@@ -197,9 +197,24 @@ class GuaranteesTest {
     assertThat(proof.status()).as(proof.reason()).hasToString(status);
     if (proof.example() != null) {
       assertThat(proof.example().before()).hasSize(1);
-      assertThat(proof.reason()).contains("after clerk 10.1.0.10 → ", "is delivered to clerk");
+      assertThat(proof.reason()).contains("after clerk 10.1.0.10:", " → ", "is delivered to clerk");
       assertThat(proof.reason()).contains("access rule 'our address'"); // it is no answer
     }
+  }
+
+  /** Headers within notices are restored, and a gateway writes the address that is seen anyway. */
+  @Test
+  void whatIsWithinAPacketIsSeenToo() throws Exception {
+    Proof proof =
+        prove(
+            "seen-as: x, leaving: edge uplink, source: 203.0.113.2",
+            "listens: 502/tcp",
+            "off: true",
+            "listens: https",
+            "listens: [https, ftp]",
+            "  edge:\n",
+            "  edge:\n    state: { file-transfer: true }\n");
+    assertThat(proof.status()).as(proof.reason()).isEqualTo(Proof.Status.HOLDS);
   }
 
   /** A device that reads control connections lets data connections in, whatever its lists say. */

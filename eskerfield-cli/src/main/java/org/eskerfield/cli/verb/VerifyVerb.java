@@ -85,7 +85,7 @@ public final class VerifyVerb extends Verb {
     boolean json = call.hasMatchedOption("--json");
     Comparison.Side side = new Comparison.Side(file.site(), file.wanted(), file.policy());
     List<ExplainedProof> explained = ExplainedProof.of(side, prover, proofs, all || json);
-    VerifyData.Revision revision = revision(call);
+    VerifyData.Revision revision = revision(call, all || json);
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {
       write(call, "--junit", junit, Screen.text(JUnitXml.of(siteName(call), verdicts, proofs)));
@@ -103,15 +103,20 @@ public final class VerifyVerb extends Verb {
     return fine ? FINE : NO;
   }
 
-  /** Which text was read: the commit that has it, and its digest. */
-  private static VerifyData.Revision revision(ParseResult call) throws IOException {
+  /**
+   * The text that was read: its digest, and the commit that has it.
+   *
+   * @param whole whether the commit is asked for, for which the repository has to be read
+   */
+  private static VerifyData.Revision revision(ParseResult call, boolean whole) throws IOException {
     if (siteName(call).equals("-")) {
       return new VerifyData.Revision(null, null);
     }
     Path path = path(call, siteName(call));
     try {
       byte[] digest = MessageDigest.getInstance("SHA-256").digest(Files.readAllBytes(path));
-      return new VerifyData.Revision(RevisionReader.of(path), HexFormat.of().formatHex(digest));
+      return new VerifyData.Revision(
+          whole ? RevisionReader.of(path) : null, HexFormat.of().formatHex(digest));
     } catch (NoSuchAlgorithmException e) {
       throw new IllegalStateException("every Java platform has SHA-256", e);
     }

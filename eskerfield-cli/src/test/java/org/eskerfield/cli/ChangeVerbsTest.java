@@ -103,6 +103,21 @@ class ChangeVerbsTest {
         .doesNotContain("no longer answered");
   }
 
+  /** Of packets that nobody answers, before or after, a few are shown and the others counted. */
+  @Test
+  void aRenumberedNetworkIsToldInShort() throws Exception {
+    Path skerry = Path.of("../demo/skerry.site.yaml");
+    Path site = folder.resolve("renumbered.site.yaml");
+    Files.writeString(site, Files.readString(skerry).replace("10.77.4.", "10.99.7."));
+    String few = MainTest.run("diff", skerry.toString(), site.toString()).out();
+    String all = MainTest.run("diff", skerry.toString(), site.toString(), "--all").out();
+    assertThat(few).contains("  and 5 more of the kind 'ends otherwise'; --all shows them\n");
+    assertThat(all).doesNotContain("more of the kind");
+    Pattern kind = Pattern.compile("(?m)^  \\d+  (?!ends otherwise)");
+    assertThat(kind.matcher(few).results().count()).isPositive();
+    assertThat(kind.matcher(few).results().count()).isEqualTo(kind.matcher(all).results().count());
+  }
+
   /** On a site where nothing else offers it, a withdrawal gives back the very text. */
   @ParameterizedTest
   @CsvSource({"till --from any,till", "door --from partner,door", "mail smtp --from any,mail smtp"})

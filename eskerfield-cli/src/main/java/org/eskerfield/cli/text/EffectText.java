@@ -43,7 +43,7 @@ public final class EffectText {
           if (lines.size() > shown) {
             int more = lines.size() - shown;
             out.append(start).append("  and ").append(more).append(more == 1 ? " line" : " lines");
-            out.append(" more; 'eskerfield diff' tells all\n");
+            out.append(" more; 'eskerfield diff --all' tells all\n");
           }
         });
     return out.toString();

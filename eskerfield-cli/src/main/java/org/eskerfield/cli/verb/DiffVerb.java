@@ -4,7 +4,9 @@ package org.eskerfield.cli.verb;
 import java.io.IOException;
 import java.nio.file.Path;
 import java.util.ArrayList;
+import java.util.EnumMap;
 import java.util.List;
+import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.check.Finding;
 import org.eskerfield.cli.text.ProgressLine;
@@ -42,6 +44,9 @@ import picocli.CommandLine.ParseResult;
 /** {@code eskerfield diff}. */
 public final class DiffVerb extends Verb {
   /** Of more hosts that are alike their number is told. */
+  /** How many kinds of packets are shown that are answered neither before nor after. */
+  private static final int MOST_OF_LITTLE = 3;
+
   private static final int MOST_NAMED = 8;
 
   public DiffVerb() {
@@ -63,6 +68,8 @@ public final class DiffVerb extends Verb {
     }
     spec.addOption(
         flag("--traces", "Show the path of every sample in both files, decision by decision."));
+    spec.addOption(
+        flag("--all", "Show all packets that are answered neither before nor after, too."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema diff'."));
     spec.usageMessage()
         .footer(
@@ -87,8 +94,7 @@ public final class DiffVerb extends Verb {
         .print(
             call.hasMatchedOption("--json")
                 ? Json.of(DiffData.of(comparison, now.site()))
-                : text(
-                    comparison, now.site(), call.hasMatchedOption("--traces"), terminal.style()));
+                : text(call, comparison, now.site(), terminal.style()));
     return comparison.changesNothing() ? FINE : NO;
   }
 
@@ -108,7 +114,7 @@ public final class DiffVerb extends Verb {
     }
   }
 
-  private static String text(Comparison comparison, Site site, boolean traces, Style style) {
+  private static String text(ParseResult call, Comparison comparison, Site site, Style style) {
     StringBuilder out = new StringBuilder();
     out.append(style.strong("Differences between the files")).append('\n');
     for (Difference each : comparison.differences()) {
@@ -118,10 +124,7 @@ public final class DiffVerb extends Verb {
     moved(out, comparison.moved(), style);
     out.append('\n').append(style.strong("Packets that end otherwise")).append('\n');
     List<ChangedFate> changes = comparison.changedFates().changes();
-    for (int i = 0; i < changes.size(); i++) {
-      out.append(i == 0 ? "" : "\n");
-      change(out, i + 1, changes.get(i), site, traces, style);
-    }
+    changes(out, changes, site, call, style);
     if (comparison.changedFates().complete()) {
       none(out, changes, "none: each first packet ends as before, by the same rules");
     }
@@ -161,6 +164,33 @@ public final class DiffVerb extends Verb {
       out.append(" addresses before, now ").append(each.after()).append('\n');
     }
     return out.toString();
+  }
+
+  /** Every packet that is answered on one of the sites; of others a few, and how many more. */
+  private static void changes(
+      StringBuilder out, List<ChangedFate> changes, Site site, ParseResult call, Style style) {
+    Map<ChangedFate.Kind, Integer> met = new EnumMap<>(ChangedFate.Kind.class);
+    for (int i = 0; i < changes.size(); i++) {
+      ChangedFate each = changes.get(i);
+      int number = met.merge(each.kind(), 1, Integer::sum);
+      if (number <= MOST_OF_LITTLE || !isLittle(each.kind()) || call.hasMatchedOption("--all")) {
+        out.append(i == 0 ? "" : "\n");
+        change(out, i + 1, each, site, call.hasMatchedOption("--traces"), style);
+      }
+    }
+    met.forEach(
+        (kind, number) -> {
+          int more = number - MOST_OF_LITTLE;
+          if (more > 0 && isLittle(kind) && !call.hasMatchedOption("--all")) {
+            out.append("\n  and ").append(more).append(" more of the kind '").append(kind.text());
+            out.append("'; --all shows them\n");
+          }
+        });
+  }
+
+  /** Whether nobody loses or gains an answer by it. */
+  private static boolean isLittle(ChangedFate.Kind kind) {
+    return kind == ChangedFate.Kind.OTHER_END || kind == ChangedFate.Kind.OTHER_WAY;
   }
 
   private static void names(StringBuilder out, List<NameChange> names, Style style) {

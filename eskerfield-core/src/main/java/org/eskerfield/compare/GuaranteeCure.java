@@ -80,12 +80,12 @@ public record GuaranteeCure(Cure cure, List<String> objections, int takes) {
             new Verifier(Tracer.of(side.site())),
             new Verifier(Tracer.of(after.site())))) {
       if (each.held() && !each.holds()) {
-        objections.add("that breaks the expectation '" + each.expectation().text() + "'");
+        objections.add("the expectation '" + each.expectation().text() + "' fails");
       }
     }
     for (Proof each : proofs) {
       if (each.holds() && !cured.prove(each.guarantee()).holds()) {
-        objections.add("that breaks the guarantee '" + each.guarantee().name() + "'");
+        objections.add("the guarantee '" + each.guarantee().name() + "' no longer holds");
       }
     }
     if (!objections.isEmpty()) {
@@ -99,14 +99,14 @@ public record GuaranteeCure(Cure cure, List<String> objections, int takes) {
     for (ChangedFate each : losses) {
       if (!forbids(prover, guarantee, each)) {
         objections.add(
-            "that takes away more than it forbids: " + sample(each) + " is answered now");
+            "traffic that it does not forbid is no longer answered, such as " + sample(each));
       }
     }
     for (ChangedFate each : fates.changes()) {
       boolean opens =
           each.kind() == ChangedFate.Kind.OPENED || each.kind() == ChangedFate.Kind.REACHED;
       if (opens && guarantee.kind() != Guarantee.Kind.ALWAYS) {
-        objections.add("that opens the way for " + sample(each));
+        objections.add("new traffic gets through, such as " + sample(each));
       }
     }
     return new GuaranteeCure(cure, objections, losses.size());

@@ -111,11 +111,10 @@ final class Candidates {
       }
       case ACCEPTED_OTHERWISE, DEVICE_ACCEPTED_OTHERWISE -> {
         if (by instanceof AccessList list) {
-          for (AccessRule refusal : refusals(device.seesOriginal() ? original : seen)) {
-            refusing.add(
-                Cure.of(
-                    "add an access rule at the end of " + Labels.of(list) + " that drops it",
-                    new Change.Add(list, refusal, null)));
+          for (List<AccessRule> rules : parted(device.seesOriginal() ? original : seen)) {
+            List<Change> changes = new ArrayList<>();
+            rules.forEach(rule -> changes.add(new Change.Add(list, rule, null)));
+            refusing.add(new Cure("add " + at(rules) + " the end of " + Labels.of(list), changes));
           }
         }
       }
@@ -288,7 +287,9 @@ final class Candidates {
         List<Change> changes = new ArrayList<>(parted);
         changes.add(new Change.Add(list, refusal, rule));
         refusing.add(
-            new Cure("add access rules to " + where + ": what may, and then a drop", changes));
+            new Cure(
+                "add access rules to " + where + ": accept exempt traffic, then drop the rest",
+                changes));
       }
     }
     removing.add(Cure.of("remove " + label, new Change.Remove(rule)));
@@ -355,12 +356,12 @@ final class Candidates {
         leaving == null
             ? new AccessList.Guard(InterfaceTerm.of(arriving), null, true, Place.IN_CODE)
             : AccessList.Guard.of(arriving, leaving);
-    for (AccessRule refusal : refusals(device.seesOriginal() ? original : seen)) {
+    for (List<AccessRule> rules : parted(device.seesOriginal() ? original : seen)) {
       AccessList list =
           AccessListBuilder.builder()
               .name(name)
               .guards(List.of(guard))
-              .rules(List.of(refusal))
+              .rules(rules)
               .otherwise(Action.ACCEPT)
               .place(Place.IN_CODE)
               .build();
@@ -372,9 +373,30 @@ final class Candidates {
                       + device.name()
                       + " that guards traffic from "
                       + name
-                      + " and drops it",
+                      + " and drops it"
+                      + (rules.size() > 1 ? ", but for exempt traffic" : ""),
                   new Change.Add(device, list, null)));
     }
+  }
+
+  /** Refusals where nothing accepts what is exempt before them: that has to be accepted first. */
+  private List<List<AccessRule>> parted(Header seen) {
+    List<List<AccessRule>> all = new ArrayList<>();
+    for (AccessRule refusal : refusals(seen)) {
+      List<AccessRule> rules = new ArrayList<>();
+      for (Guarantee.Exempt each : guarantee.except()) {
+        rules.add(let(each, refusal.withLog(false)));
+      }
+      rules.add(refusal);
+      all.add(rules);
+    }
+    return all;
+  }
+
+  private static String at(List<AccessRule> rules) {
+    return rules.size() > 1
+        ? "access rules that accept exempt traffic, and a drop, at"
+        : "a drop at";
   }
 
   private void serving(Device device, OwnService own, Address sender) {

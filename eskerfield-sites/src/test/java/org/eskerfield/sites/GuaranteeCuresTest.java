@@ -41,6 +41,7 @@ class GuaranteeCuresTest {
         "never: x, from: internet, to: plant | '' | add an access rule to list 'to the plant', before access rule 'the maker', that drops it",
         "never: x, from: internet, to: press, except: { when: shift } | , when: shift } => } | admit by destination rule 'the press' only in shift",
         "never: x, from: internet, to: edge | verify-source: true => verify-source: false | let edge verify sources",
+        "never: x, from: office, to: internet, except: { service: https } | '' | add a list to edge that guards traffic from office to uplink and drops it, but for exempt traffic",
         "logged: x, from: office, to: plant | '' | add a list to edge that guards traffic from office to inner, accepts and logs it",
         "always: x, from: guests, to: press, service: 502/tcp | '' | accept it: add a list that guards traffic from guests to inner; accept it: add an access rule to list 'to the plant'; accept it: add an access rule to list 'guests to inner'",
         // A hairpin that looks like the device itself, and a rule for more than is needed.
@@ -61,7 +62,7 @@ class GuaranteeCuresTest {
   @CsvSource(
       delimiter = '|',
       value = {
-        "never: x, from: office, to: plant | that breaks the expectation 'clerk to press, 502/tcp: answered'",
+        "never: x, from: office, to: plant | the expectation 'clerk to press, 502/tcp: answered' fails",
         "never: x, from: maker, to: press, except: { when: shift }, also: any link down | ''",
         "always: x, from: office, to: feed, service: 80/tcp | ''",
       })

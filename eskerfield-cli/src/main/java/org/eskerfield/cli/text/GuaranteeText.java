@@ -129,13 +129,13 @@ public final class GuaranteeText {
       String then =
           each.isClean()
               ? each.takes() == 0
-                  ? "and whatever was answered still is"
-                  : "and of what was answered, only what it forbids is not any more"
-              : "but " + each.objections().get(0) + (more > 0 ? "; and " + more + " more" : "");
-      line(out, "  tried: with that it holds, " + then, style);
+                  ? ", and everything that was answered still is"
+                  : "; only traffic that it forbids is no longer answered"
+              : ", but " + each.objections().get(0) + (more > 0 ? "; and " + more + " more" : "");
+      line(out, "  tried: the guarantee holds then" + then, style);
     }
     if (cures.isEmpty()) {
-      line(out, "cure: no change is known with which it holds", style);
+      line(out, "cure: none is known", style);
     }
   }
 

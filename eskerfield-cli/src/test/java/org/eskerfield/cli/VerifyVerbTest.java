@@ -38,7 +38,7 @@ class VerifyVerbTest {
         .matches(
             "(?s)Proved of "
                 + DEMO
-                + ".*SHA-256 [0-9a-f]{12}\\. Assumed: .*\\.\n(\\d+) of \\1 expectations hold\n(\\d) of \\2 guarantees hold\n");
+                + ".*SHA-256 [0-9a-f]{12}\\. Assumed:\n(?:  .*\n)+(\\d+) of \\1 expectations hold\n(\\d) of \\2 guarantees hold\n");
     assertThat(MainTest.run("verify", DEMO, "--all").out())
         .contains("holds  ", "rests on breakwater: stance, line ", "2h 4m (TCP)");
   }

@@ -47,10 +47,11 @@ public final class GuaranteeText {
               + site
               + (revision.commit() == null ? "" : ", " + revision.commit())
               + (digest == null ? "" : ", SHA-256 " + digest.substring(0, DIGITS))
-              + ". Assumed: "
-              + String.join("; ", assumed)
-              + ".";
+              + ". Assumed:";
       out.append(style.faint(Style.wrapped(text, 2, 0))).append('\n');
+      for (String each : assumed) {
+        out.append(style.faint("  " + Style.wrapped(each, 4, 2))).append('\n');
+      }
     }
     return out.toString();
   }

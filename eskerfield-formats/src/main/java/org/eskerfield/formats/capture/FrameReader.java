@@ -150,6 +150,8 @@ final class FrameReader {
               known.ttl,
               known.end,
               known.outermost);
+    } else if (isOfOtherFamily(later.family, later.protocol)) {
+      wrong = Skipped.DAMAGED;
     } else {
       later.ttl = known.ttl;
       packet = later;
@@ -220,10 +222,14 @@ final class FrameReader {
     return wrong;
   }
 
+  /** Whether it is the ICMP of the other family, which no sender means. */
+  private static boolean isOfOtherFamily(Family family, int protocol) {
+    return Protocol.isIcmp(protocol) && (protocol == Protocol.ICMP) != (family == Family.IPV4);
+  }
+
   private @Nullable Skipped transport(
       Address source, Address destination, int protocol, int ttl, int end, boolean outermost) {
-    boolean v4 = source.family() == Family.IPV4;
-    if (Protocol.isIcmp(protocol) && (protocol == Protocol.ICMP) != v4) {
+    if (isOfOtherFamily(source.family(), protocol)) {
       return Skipped.DAMAGED;
     }
     boolean ports = Protocol.hasPorts(protocol);

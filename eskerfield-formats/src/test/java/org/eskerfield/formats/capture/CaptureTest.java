@@ -335,6 +335,7 @@ class CaptureTest {
     "1, M 08, cut off before the ports",
     "1, M 0800 4400001c 00010000 4011 0000 c0000201 c6336401 U, with lengths that contradict",
     "1, M 0800 45000010 00010000 4011 0000 c0000201 c6336401 U, with lengths that contradict",
+    "1, M 0800 4500001c 00010001 403a 0000 c0000201 c6336401 U, with lengths that contradict",
     "1, M 0800 45000000 00010000 4011 0000 c0000201 c6336401 U, 192.0.2.1:50000 → 198.51.100.1:53 udp",
     "1, M 0800 4500001c 000100b9 4011 0000 c0000201 c6336401 U, '192.0.2.1:0 → 198.51.100.1:0 udp, fragment of 28 bytes at 1480'",
     "1, M 0800 4500001c 00012000 4011 0000 c0000201 c6336401 U, '192.0.2.1:50000 → 198.51.100.1:53 udp, fragment of 28 bytes at 0'",

@@ -18,6 +18,7 @@ module org.eskerfield.core {
   exports org.eskerfield.explain;
   exports org.eskerfield.guarantee;
   exports org.eskerfield.ledger;
+  exports org.eskerfield.matches;
   exports org.eskerfield.model;
   exports org.eskerfield.offer;
   exports org.eskerfield.outcome;

@@ -30,6 +30,7 @@ import org.eskerfield.cli.verb.DrawVerb;
 import org.eskerfield.cli.verb.ExplainVerb;
 import org.eskerfield.cli.verb.HelpVerb;
 import org.eskerfield.cli.verb.LedgerVerb;
+import org.eskerfield.cli.verb.MatchesVerb;
 import org.eskerfield.cli.verb.NewVerb;
 import org.eskerfield.cli.verb.OfferVerb;
 import org.eskerfield.cli.verb.ReachVerb;
@@ -104,6 +105,7 @@ public final class Main {
             new ReportVerb(),
             new ReachVerb(),
             new LedgerVerb(),
+            new MatchesVerb(),
             new SubnetVerb(),
             new ServicesVerb(),
             new DemoVerb(),

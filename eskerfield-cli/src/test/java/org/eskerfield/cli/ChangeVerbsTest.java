@@ -240,6 +240,7 @@ class ChangeVerbsTest {
       value = {
         "LEDGER | ledger ../demo/marrowby.site.yaml --json",
         "LEDGER | ledger ../demo/ipv6.site.yaml --json",
+        "MATCHES | matches ../demo/harbour.site.yaml ../demo/harbour.csv --json",
         "LEDGER | ledger ../demo/marrowby.site.yaml --uses insurers --json",
         "LEDGER | ledger ../demo/marrowby.site.yaml --route 10.44.20.1 --json",
         "LEDGER | ledger ../demo/marrowby.site.yaml --ports 203.0.113.33 --json",

@@ -88,6 +88,7 @@ class ProcessTest {
           "draw SITE",
           "report SITE",
           "ledger SITE",
+          "matches ../demo/gauges.site.yaml ../demo/gauges.csv",
           "subnet 10.77.4.0/24",
           "services",
           "demo",

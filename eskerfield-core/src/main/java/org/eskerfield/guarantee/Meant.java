@@ -3,7 +3,6 @@ package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
 import java.util.BitSet;
-import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
@@ -43,7 +42,7 @@ final class Meant {
   final Ends.Receivers receivers;
   private final List<List<Ends.Senders>> exemptSenders = new ArrayList<>();
   private final List<Ends.Receivers> exemptReceivers = new ArrayList<>();
-  private final Map<String, Map<Ways.Entry, PacketSet>> known = new HashMap<>();
+  private final Map<String, Map<Ways.Entry, PacketSet>> known;
 
   Meant(Proving on, Guarantee guarantee) {
     this.on = on;
@@ -51,10 +50,22 @@ final class Meant {
     this.guarantee = guarantee;
     this.senders = on.ends.senders(guarantee.from());
     this.receivers = on.ends.receivers(guarantee.to());
+    this.known = on.known(receiving(guarantee));
     for (Guarantee.Exempt each : guarantee.except()) {
       exemptSenders.add(on.ends.senders(each.from()));
       exemptReceivers.add(on.ends.receivers(each.to()));
     }
+  }
+
+  /** All on which it hangs what may come to the receivers: whoever the senders are, it is alike. */
+  private static List<Object> receiving(Guarantee guarantee) {
+    return List.of(
+        guarantee.kind() == Guarantee.Kind.PASSES,
+        String.valueOf(guarantee.through()),
+        guarantee.to(),
+        guarantee.services(),
+        guarantee.sources(),
+        guarantee.except());
   }
 
   // Sending.

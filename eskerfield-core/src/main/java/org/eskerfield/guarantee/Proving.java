@@ -2,7 +2,9 @@
 package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
+import java.util.HashMap;
 import java.util.List;
+import java.util.Map;
 import java.util.function.Supplier;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
@@ -35,6 +37,7 @@ final class Proving {
   final Ends ends;
   final PacketWords words;
   private final SiteProgram walked;
+  private final Map<List<Object>, Map<String, Map<Ways.Entry, PacketSet>>> known = new HashMap<>();
   private @Nullable Ways ways;
   private @Nullable Fates fates;
   private Alike.@Nullable Ground ground;
@@ -65,6 +68,11 @@ final class Proving {
     Times times =
         new Times(List.copyOf(site.schedules().values()), VirtualClock.start(site.timeZone()));
     return new PacketSpace(EveryPacket.numbers(site), times);
+  }
+
+  /** What is known of the ways to some receivers. */
+  Map<String, Map<Ways.Entry, PacketSet>> known(List<Object> receiving) {
+    return known.computeIfAbsent(receiving, k -> new HashMap<>());
   }
 
   Ways ways() {

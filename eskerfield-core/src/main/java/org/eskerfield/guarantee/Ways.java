@@ -2,6 +2,7 @@
 package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
+import java.util.BitSet;
 import java.util.HashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -72,6 +73,7 @@ final class Ways {
   private final EveryHop hops;
   private final List<Entry> entries = new ArrayList<>();
   private final Map<String, Integer> numbers = new HashMap<>();
+  private final List<BitSet> before = new ArrayList<>();
   private final Map<Integer, List<Step>> steps = new HashMap<>();
   private final Map<String, List<EveryHop.Landing>> landings = new HashMap<>();
 
@@ -146,7 +148,7 @@ final class Ways {
         if (!now.equals(reach.get(i))) {
           reach.set(i, now);
           again = true;
-          markBefore(entries.get(i), stale);
+          before().get(i).stream().forEach(each -> stale.set(each, true));
         }
       }
     }
@@ -157,20 +159,25 @@ final class Ways {
     return all;
   }
 
-  /** Marks the interfaces of all devices from which packets may come to one. */
-  private void markBefore(Entry next, List<Boolean> stale) {
-    for (int i = 0; i < entries.size(); i++) {
-      for (Step step : steps(i)) {
-        for (EveryHop.Landing landing : step.landings) {
-          if (landing.device() != null
-              && landing.own() != null
-              && landing.device().name().equals(next.device.name())
-              && landing.own().name().equals(next.own.name())) {
-            stale.set(i, true);
+  /** The interfaces from which packets may come to each, by their numbers. */
+  private List<BitSet> before() {
+    if (before.isEmpty()) {
+      entries.forEach(each -> before.add(new BitSet()));
+      for (int i = 0; i < entries.size(); i++) {
+        for (Step step : steps(i)) {
+          for (EveryHop.Landing landing : step.landings) {
+            if (landing.device() != null && landing.own() != null) {
+              before.get(number(landing.device(), landing.own())).set(i);
+            }
           }
         }
       }
     }
+    return before;
+  }
+
+  private int number(Device device, Interface own) {
+    return Objects.requireNonNull(numbers.get(key(device, own)));
   }
 
   private PacketSet arriving(int number, Goal goal, List<@Nullable PacketSet> reach) {
@@ -188,7 +195,7 @@ final class Ways {
       for (EveryHop.Landing landing : step.landings) {
         PacketSet counts = goal.among(landing);
         if (landing.device() != null && landing.own() != null) {
-          int next = Objects.requireNonNull(numbers.get(key(landing.device(), landing.own())));
+          int next = number(landing.device(), landing.own());
           counts = counts.union(Objects.requireNonNull(reach.get(next)));
         }
         ends.add(counts.intersection(landing.packets()));

@@ -94,7 +94,7 @@ class GuaranteesByForceTest {
 
   @Test
   void noPacketArrivesOfWhichItIsProvedThatNoneDoes() throws Exception {
-    int sites = Integer.getInteger("sites", 40);
+    int sites = Integer.getInteger("sites", 24);
     int packets = Integer.getInteger("packets", 1500);
     Map<Proof.Status, Integer> met = new EnumMap<>(Proof.Status.class);
     List<String> wrong = new ArrayList<>();
@@ -123,7 +123,7 @@ class GuaranteesByForceTest {
   /** The same on sites of one to three devices, zone by zone. */
   @Test
   void norOnSitesOfSeveralDevices() throws Exception {
-    int sites = Integer.getInteger("businesses", 12);
+    int sites = Integer.getInteger("businesses", 8);
     int packets = Integer.getInteger("packets", 1500);
     List<String> zones = List.of("office", "guests", "shop", "plant", "internet");
     Map<Proof.Status, Integer> met = new EnumMap<>(Proof.Status.class);

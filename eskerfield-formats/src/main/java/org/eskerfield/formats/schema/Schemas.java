@@ -17,6 +17,8 @@ public enum Schemas {
   CHECK,
   /** What a replay answers. */
   REPLAY,
+  /** How many flows match each rule. */
+  MATCHES,
   /** What a verification answers. */
   VERIFY,
   /** Who reaches whom. */

@@ -1,0 +1,97 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.text;
+
+import java.time.Duration;
+import java.util.List;
+import java.util.Map;
+import org.eskerfield.matches.Matches;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Placed;
+import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
+import org.eskerfield.packet.Address;
+import org.eskerfield.trace.Labels;
+import org.eskerfield.trace.Moments;
+import org.jspecify.annotations.Nullable;
+
+/** The matches of each rule, as a table for each device. */
+public final class MatchesText {
+  private final Site site;
+  private final Style style;
+
+  public MatchesText(Site site, Style style) {
+    this.site = site;
+    this.style = style;
+  }
+
+  /**
+   * The tables, and how many flows there were.
+   *
+   * @param elapsed how long the traffic took
+   */
+  public String of(List<Matches.Row> rows, long flows, Duration elapsed) {
+    StringBuilder out = new StringBuilder();
+    for (String device : site.devices().keySet()) {
+      List<Matches.Row> own = rows.stream().filter(row -> row.device().equals(device)).toList();
+      if (!own.isEmpty()) {
+        TableText table = new TableText("line", "flows", "first", "last", "rule", "senders");
+        own.forEach(row -> add(table, row));
+        out.append(style.strong(device)).append('\n').append(table.text(style)).append('\n');
+      }
+    }
+    long unused = rows.stream().filter(row -> row.flows() == 0 && isRule(row.by())).count();
+    out.append(
+        String.format("%,d %s in %s", flows, flows == 1 ? "flow" : "flows", Moments.text(elapsed)));
+    return out.append(", ")
+        .append(unused)
+        .append(unused == 1 ? " rule" : " rules")
+        .append(" without a match\n")
+        .toString();
+  }
+
+  private void add(TableText table, Matches.Row row) {
+    table.add(
+        String.valueOf(row.by().place().line()),
+        row.flows() == 0 ? "none" : String.format("%,d", row.flows()),
+        time(row.first()),
+        time(row.last()),
+        label(row.by()),
+        row.flows() == 0 ? why(row) : senders(row.senders()));
+  }
+
+  private static String label(Placed by) {
+    return Labels.of(by) + (by instanceof AccessList ? ", default" : "");
+  }
+
+  private static boolean isRule(Placed by) {
+    return by instanceof AccessRule || by instanceof TranslationRule;
+  }
+
+  private static String why(Matches.Row row) {
+    Placed instead = row.instead();
+    return !isRule(row.by())
+        ? ""
+        : instead == null
+            ? "(no such traffic)"
+            : "(its traffic goes to "
+                + Labels.of(instead)
+                + ", line "
+                + instead.place().line()
+                + ")";
+  }
+
+  private static String time(@Nullable Duration time) {
+    return time == null ? "" : Moments.text(time);
+  }
+
+  private String senders(Map<Address, Long> senders) {
+    Map.Entry<Address, Long> most = senders.entrySet().iterator().next();
+    Host host = site.hostAt(most.getKey());
+    String name = host == null ? most.getKey().toString() : host.name();
+    return senders.size() == 1
+        ? name
+        : senders.size() + ", most from " + name + String.format(" (%,d)", most.getValue());
+  }
+}

@@ -1,0 +1,85 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.cli.verb;
+
+import java.util.ArrayList;
+import java.util.List;
+import org.eskerfield.cli.text.MatchesText;
+import org.eskerfield.cli.text.ProgressLine;
+import org.eskerfield.cli.text.Terminal;
+import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.MatchesData;
+import org.eskerfield.formats.replay.Replay;
+import org.eskerfield.formats.replay.Resends;
+import org.eskerfield.formats.replay.Traffic;
+import org.eskerfield.matches.Matches;
+import org.eskerfield.model.Site;
+import org.eskerfield.trace.Tracer;
+import picocli.CommandLine.Model.CommandSpec;
+import picocli.CommandLine.Model.PositionalParamSpec;
+import picocli.CommandLine.ParseResult;
+
+/** {@code eskerfield matches}. */
+public final class MatchesVerb extends Verb {
+  public MatchesVerb() {
+    super("matches", "Counts the flows of some traffic by rule, and tells why a rule has none.");
+  }
+
+  @Override
+  protected void describe(CommandSpec spec) {
+    spec.addPositional(siteFile());
+    spec.addPositional(
+        PositionalParamSpec.builder()
+            .paramLabel("TRAFFIC")
+            .type(String.class)
+            .arity("1")
+            .index("1")
+            .required(true)
+            .description("A list of flows or a capture, as for 'eskerfield replay'.")
+            .build());
+    spec.addOption(
+        option("--arriving", "WHERE", "For a capture: where it was taken, as for 'replay'."));
+    spec.addOption(flag("--unused", "Show only rules that no flow matches."));
+    spec.addOption(flag("--csv", "Answer as CSV."));
+    spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema matches'."));
+    spec.usageMessage()
+        .footer("", "Example: eskerfield matches demo/gauges.site.yaml demo/gauges.csv");
+  }
+
+  @Override
+  public int run(ParseResult call, Terminal terminal) throws Exception {
+    Site site = readSite(call);
+    Tracer tracer = Tracer.of(site);
+    Matches matches = new Matches(tracer);
+    String name = call.matchedPositionalValue(1, "");
+    Replay replay;
+    try (Traffic traffic = ReplayVerb.traffic(call, name, site, true, Resends.NONE);
+        ProgressLine progress = new ProgressLine(terminal)) {
+      replay =
+          Replay.of(
+              tracer.run(traffic.start()),
+              traffic,
+              List.of(),
+              null,
+              (number, what) -> {
+                progress.begins("counting", number, 0);
+                if (what != null && what.trace() != null) {
+                  matches.add(what.at(), what.trace());
+                }
+              });
+    }
+    List<Matches.Row> rows = new ArrayList<>(matches.rows());
+    if (call.hasMatchedOption("--unused")) {
+      rows.removeIf(row -> row.flows() > 0);
+    }
+    terminal
+        .out()
+        .print(
+            call.hasMatchedOption("--json")
+                ? Json.of(MatchesData.of(siteName(call), site, matches.flows(), rows))
+                : call.hasMatchedOption("--csv")
+                    ? MatchesData.csv(rows)
+                    : new MatchesText(site, terminal.style())
+                        .of(rows, matches.flows(), replay.elapsed()));
+    return FINE;
+  }
+}

@@ -1,0 +1,264 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.matches;
+
+import java.time.Duration;
+import java.util.ArrayList;
+import java.util.Collections;
+import java.util.IdentityHashMap;
+import java.util.LinkedHashMap;
+import java.util.List;
+import java.util.Map;
+import java.util.Set;
+import org.eskerfield.model.AccessList;
+import org.eskerfield.model.AccessRule;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.Placed;
+import org.eskerfield.outcome.Step;
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.program.CompiledList;
+import org.eskerfield.program.Condition;
+import org.eskerfield.program.DeviceProgram;
+import org.eskerfield.program.SiteProgram;
+import org.eskerfield.trace.Decision;
+import org.eskerfield.trace.Leg;
+import org.eskerfield.trace.Trace;
+import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
+
+/**
+ * The matches of each rule, list, route and own service of a site in some traffic (RFC 8519 section
+ * 4.2 counts them in the same way).
+ *
+ * <p>A flow matches whatever decides about its first packet; what a known session lets through asks
+ * no rule. Of a rule without matches it is known whether another one took packets that it names,
+ * since each packet that is decided is put to the rules behind. Cost: as many conditions for each
+ * flow as there are rules without matches behind the one that decides.
+ *
+ * <p>Not safe for use by several threads.
+ */
+public final class Matches {
+  /** How many senders and receivers of a rule are told apart; others are counted together. */
+  private static final int MOST_ENDS = 10_000;
+
+  /**
+   * The matches of one rule, list, route or own service.
+   *
+   * @param device the name of its device
+   * @param by what matched: a translation rule, an access rule, a list (by its default), an own
+   *     service or a route
+   * @param flows how many flows matched; 0 for none
+   * @param first when the first one came, since the start of the traffic; null for none
+   * @param last when the last one came; null for none
+   * @param senders how many flows came from which source address, as sent, the most first
+   * @param receivers how many went to which destination address, as sent, the most first
+   * @param instead for a rule without matches, what took most of the packets that it names, before
+   *     it was asked; null where no packet of the traffic is named by it
+   */
+  public record Row(
+      String device,
+      Placed by,
+      long flows,
+      @Nullable Duration first,
+      @Nullable Duration last,
+      Map<Address, Long> senders,
+      Map<Address, Long> receivers,
+      @Nullable Placed instead) {
+    /** Copies the maps. */
+    public Row {
+      senders = Collections.unmodifiableMap(new LinkedHashMap<>(senders));
+      receivers = Collections.unmodifiableMap(new LinkedHashMap<>(receivers));
+    }
+  }
+
+  private static final class Counter {
+    private final Device device;
+    private final Placed by;
+    private long flows;
+    private @Nullable Duration first;
+    private @Nullable Duration last;
+    private final Map<Address, Long> senders = new LinkedHashMap<>();
+    private final Map<Address, Long> receivers = new LinkedHashMap<>();
+    private final IdentityHashMap<Placed, Long> instead = new IdentityHashMap<>();
+
+    Counter(Device device, Placed by) {
+      this.device = device;
+      this.by = by;
+    }
+
+    void count(Duration at, Header sent) {
+      flows++;
+      first = first == null ? at : first;
+      last = at;
+      count(senders, sent.source());
+      count(receivers, sent.destination());
+    }
+
+    private static void count(Map<Address, Long> ends, Address end) {
+      if (ends.size() < MOST_ENDS || ends.containsKey(end)) {
+        ends.merge(end, 1L, Long::sum);
+      }
+    }
+
+    Row row() {
+      return new Row(
+          device.name(), by, flows, first, last, sorted(senders), sorted(receivers), taker());
+    }
+
+    private static Map<Address, Long> sorted(Map<Address, Long> ends) {
+      Map<Address, Long> sorted = new LinkedHashMap<>();
+      ends.entrySet().stream()
+          .sorted(
+              Map.Entry.<Address, Long>comparingByValue()
+                  .reversed()
+                  .thenComparing(Map.Entry.comparingByKey()))
+          .forEach(each -> sorted.put(each.getKey(), each.getValue()));
+      return sorted;
+    }
+
+    private @Nullable Placed taker() {
+      return flows > 0
+          ? null
+          : instead.entrySet().stream()
+              .max(Map.Entry.comparingByValue())
+              .map(Map.Entry::getKey)
+              .orElse(null);
+    }
+  }
+
+  private final SiteProgram program;
+  private final IdentityHashMap<Placed, Counter> counters = new IdentityHashMap<>();
+  private final List<Counter> order = new ArrayList<>();
+  private long flows;
+
+  /** Counts nothing yet. */
+  public Matches(Tracer tracer) {
+    this.program = tracer.program();
+    for (Device device : program.site().devices().values()) {
+      device.translation().stream().filter(rule -> !rule.disabled()).forEach(r -> add(device, r));
+      for (AccessList list : device.access()) {
+        list.rules().stream().filter(rule -> !rule.disabled()).forEach(r -> add(device, r));
+        add(device, list);
+      }
+      device.services().forEach(own -> add(device, own));
+      device.routes().forEach(route -> add(device, route));
+    }
+  }
+
+  private void add(Device device, Placed by) {
+    Counter counter = new Counter(device, by);
+    counters.put(by, counter);
+    order.add(counter);
+  }
+
+  /** How many flows were counted, whatever decided about them. */
+  public long flows() {
+    return flows;
+  }
+
+  /**
+   * Counts a flow.
+   *
+   * @param at when it came, since the start of the traffic
+   * @param trace its first packet on this site
+   */
+  public void add(Duration at, Trace trace) {
+    flows++;
+    Header sent = trace.request().get(0).decisions().get(0).before();
+    for (Leg leg : trace.request()) {
+      Device device = program.site().devices().get(leg.where());
+      if (leg.kind() != Leg.Kind.DEVICE || device == null) {
+        continue;
+      }
+      Set<Placed> met = Collections.newSetFromMap(new IdentityHashMap<>());
+      for (Decision decision : leg.decisions()) {
+        Placed by = decision.by();
+        Counter counter = by == null ? null : counters.get(by);
+        if (counter != null && isOfNewFlow(decision) && met.add(counter.by)) {
+          counter.count(at, sent);
+          behind(program.device(device.name()), leg, decision, counter.by, trace);
+        }
+      }
+    }
+  }
+
+  /** Whether a rule took a new flow: not what is known, restored, or named by no rule. */
+  private static boolean isOfNewFlow(Decision decision) {
+    return switch (decision.ruling()) {
+      case DESTINATION_RESTORED, SOURCE_RESTORED, DESTINATION_UNMATCHED -> false;
+      default -> decision.ruling().step() != Step.STATE;
+    };
+  }
+
+  /** Puts a packet to the rules behind the one that decided. */
+  private void behind(DeviceProgram device, Leg leg, Decision decision, Placed by, Trace trace) {
+    Interface arriving = leg.arriving();
+    Interface leaving = leg.leaving();
+    switch (decision.ruling().step()) {
+      case DESTINATION -> {
+        if (arriving != null) {
+          behind(
+              device.translations.from(arriving, device.number(arriving)).entries(),
+              entry -> entry.rule(),
+              decision.before(),
+              by,
+              trace);
+        }
+      }
+      case SOURCE -> {
+        if (leaving != null) {
+          behind(
+              device.translations.towards(leaving, device.number(leaving)).entries(),
+              entry -> entry.rule(),
+              decision.before(),
+              by,
+              trace);
+        }
+      }
+      case ACCESS, DEVICE -> {
+        Header seen =
+            device.device.seesOriginal() ? leg.decisions().get(0).before() : decision.before();
+        for (CompiledList list : device.lists()) {
+          if (by instanceof AccessRule rule && list.list().rules().contains(rule)) {
+            behind(list.entries(), CompiledList.Entry::rule, seen, by, trace);
+          }
+        }
+      }
+      default -> {}
+    }
+  }
+
+  /** What an entry of a row is of the file. */
+  private interface Of<E> {
+    Placed rule(E entry);
+  }
+
+  @SuppressWarnings("ReferenceEquality") // the very object that decided
+  private <E extends Condition> void behind(
+      List<E> row, Of<E> of, Header header, Placed by, Trace trace) {
+    Packet packet = null;
+    boolean later = false;
+    for (E entry : row) {
+      Placed rule = of.rule(entry);
+      if (rule == by) {
+        later = true;
+        continue;
+      }
+      Counter counter = later ? counters.get(rule) : null;
+      if (counter == null || counter.flows > 0) {
+        continue;
+      }
+      packet = packet == null ? Packet.of(header) : packet;
+      if (entry.holds(packet, false, trace.question().at())) {
+        counter.instead.merge(by, 1L, Long::sum);
+      }
+    }
+  }
+
+  /** Everything that may match, in the order of the file, device by device. */
+  public List<Row> rows() {
+    return order.stream().map(Counter::row).toList();
+  }
+}

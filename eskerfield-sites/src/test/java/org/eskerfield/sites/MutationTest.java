@@ -115,7 +115,7 @@ class MutationTest {
 
   @Test
   void whatASlipBreaksIsSaid() throws Exception {
-    int most = Integer.getInteger("mutations", 3);
+    int most = Integer.getInteger("mutations", 2);
     for (Map.Entry<String, String> site : healthy().entrySet()) {
       String text = site.getValue();
       String promised = "expect:\n" + Promises.of(read(text).site());

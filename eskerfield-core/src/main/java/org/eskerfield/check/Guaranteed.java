@@ -14,12 +14,8 @@ import org.eskerfield.verify.Wanted;
 
 /** The guarantees of a file that do not hold. */
 final class Guaranteed {
-  /** For how many guarantees a cure is looked for: each takes several proofs. */
-  private static final int MOST_CURED = 5;
-
   private final Inspection check;
   private static final int MOST_CURES = 3;
-  private int cured;
 
   Guaranteed(Inspection check) {
     this.check = check;
@@ -43,9 +39,7 @@ final class Guaranteed {
 
   private Cure cure(Prover prover, Proof proof) {
     List<Cure> found = new ArrayList<>();
-    if (cured++ < MOST_CURED) {
-      prover.cures(proof, (cure, site) -> found.add(cure) && found.size() < MOST_CURES);
-    }
+    prover.cures(proof, (cure, site) -> found.add(cure) && found.size() < MOST_CURES);
     Cure best = null;
     for (Cure each : found) {
       best = best == null ? each : best.or(each);

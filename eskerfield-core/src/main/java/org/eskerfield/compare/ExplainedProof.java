@@ -18,9 +18,6 @@ import org.jspecify.annotations.Nullable;
  */
 public record ExplainedProof(
     Proof proof, @Nullable Evidence evidence, @Nullable List<GuaranteeCure> cures) {
-  /** For how many guarantees cures are looked for: each takes several proofs and comparisons. */
-  private static final int MOST_CURED = 5;
-
   /** Copies the list. */
   public ExplainedProof {
     cures = cures == null ? null : List.copyOf(cures);
@@ -32,18 +29,22 @@ public record ExplainedProof(
    * @param side the site, and what must be so on it
    * @param prover the prover that made the proofs
    * @param evidence whether the lines are asked for on which each rests
+   * @param progress hears how far it has come
    */
   public static List<ExplainedProof> of(
-      Comparison.Side side, Prover prover, List<Proof> proofs, boolean evidence) {
+      Comparison.Side side,
+      Prover prover,
+      List<Proof> proofs,
+      boolean evidence,
+      ChangedFates.Progress progress) {
     List<ExplainedProof> all = new ArrayList<>();
-    int cured = 0;
     for (Proof proof : proofs) {
-      boolean cures = proof.example() != null && cured++ < MOST_CURED;
+      progress.begins("evidence and cures", all.size(), proofs.size());
       all.add(
           new ExplainedProof(
               proof,
               evidence ? prover.evidence(proof) : null,
-              cures ? GuaranteeCure.of(side, prover, proofs, proof) : null));
+              proof.example() == null ? null : GuaranteeCure.of(side, prover, proofs, proof)));
     }
     return all;
   }

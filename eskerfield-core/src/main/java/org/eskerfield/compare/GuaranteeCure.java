@@ -4,11 +4,15 @@ package org.eskerfield.compare;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.List;
+import java.util.function.Predicate;
 import org.eskerfield.change.Cure;
 import org.eskerfield.guarantee.Proof;
 import org.eskerfield.guarantee.Prover;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.packet.Header;
+import org.eskerfield.reach.Senders;
+import org.eskerfield.set.PacketSet;
+import org.eskerfield.set.PacketSpace;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.verify.Verifier;
 import org.jspecify.annotations.Nullable;
@@ -96,8 +100,9 @@ public record GuaranteeCure(Cure cure, List<String> objections, int takes) {
       objections.add("there are too many kinds of packets to compare them all");
     }
     List<ChangedFate> losses = fates.losses();
+    Predicate<ChangedFate> forbidden = forbidden(losses, prover, guarantee);
     for (ChangedFate each : losses) {
-      if (!forbids(prover, guarantee, each)) {
+      if (!forbidden.test(each)) {
         objections.add(
             "traffic that it does not forbid is no longer answered, such as " + sample(each));
       }
@@ -128,13 +133,23 @@ public record GuaranteeCure(Cure cure, List<String> objections, int takes) {
    */
   public static boolean takesOnlyForbidden(
       List<ChangedFate> losses, Prover prover, Guarantee guarantee) {
-    return losses.stream().allMatch(each -> forbids(prover, guarantee, each));
+    return losses.stream().allMatch(forbidden(losses, prover, guarantee));
   }
 
-  private static boolean forbids(Prover prover, Guarantee guarantee, ChangedFate loss) {
-    return switch (guarantee.kind()) {
-      case NEVER, ONLY, PASSES -> prover.forbids(guarantee, loss.packets());
-      case ALWAYS, SEEN_AS, LOGGED -> false;
-    };
+  /** Whether a guarantee forbids what is not answered any more; worked out once for all losses. */
+  private static Predicate<ChangedFate> forbidden(
+      List<ChangedFate> losses, Prover prover, Guarantee guarantee) {
+    boolean forbids =
+        switch (guarantee.kind()) {
+          case NEVER, ONLY, PASSES -> true;
+          case ALWAYS, SEEN_AS, LOGGED -> false;
+        };
+    if (!forbids || losses.isEmpty()) {
+      return each -> false;
+    }
+    PacketSpace space = losses.get(0).packets().space();
+    PacketSet all = prover.forbidden(guarantee, space);
+    PacketSet askable = Senders.askable(space);
+    return each -> all.covers(each.packets().intersection(askable));
   }
 }

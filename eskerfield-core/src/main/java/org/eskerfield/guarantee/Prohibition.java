@@ -50,17 +50,13 @@ final class Prohibition {
       return broken(found, tries);
     }
     if (doubtful != null) {
-      return new Proof(
-          guarantee,
+      return proof(
           Proof.Status.UNDETERMINED,
           "packets that come in by "
               + doubtful.own().name()
               + " of "
               + doubtful.device().name()
-              + " might get through, but none was found that does",
-          null,
-          List.of(),
-          assumptions());
+              + " might get through, but none was found that does");
     }
     Transfers transfers = new Transfers(on, guarantee, meant);
     Tries.Found data = transfers.find();
@@ -68,22 +64,18 @@ final class Prohibition {
       return broken(data, tries);
     }
     if (!transfers.isComplete()) {
-      return new Proof(
-          guarantee,
+      return proof(
           Proof.Status.UNDETERMINED,
-          "there are too many kinds of control connections of file transfers to try them all",
-          null,
-          List.of(),
-          assumptions());
+          "there are too many kinds of control connections of file transfers to try them all");
     }
     String direct = direct();
-    return new Proof(
-        guarantee,
-        direct == null ? Proof.Status.HOLDS : Proof.Status.NOT_DECIDED,
-        direct == null ? held() : direct,
-        null,
-        List.of(),
-        assumptions());
+    return direct == null
+        ? proof(Proof.Status.HOLDS, held())
+        : proof(Proof.Status.NOT_DECIDED, direct);
+  }
+
+  private Proof proof(Proof.Status status, String reason) {
+    return new Proof(guarantee, status, reason, null, List.of(), assumptions());
   }
 
   /** An example that needs nothing to go before is better, and one whose sender is no forger. */

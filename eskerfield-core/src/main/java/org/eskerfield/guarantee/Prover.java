@@ -9,7 +9,6 @@ import org.eskerfield.model.AddressTerm;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Guarantee;
 import org.eskerfield.model.Site;
-import org.eskerfield.reach.Senders;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.UndeterminedException;
@@ -32,12 +31,17 @@ public final class Prover {
 
   private static final int LEAST_TRIALS = 2;
 
+  /** For how many guarantees cures are looked for. */
+  private static final int MOST_CURED = 5;
+
   private final Tracer tracer;
   private final Proving on;
   private @Nullable Proving unlogged;
 
   /** How many more proofs on changed sites may be made to find cures. */
   private int trials;
+
+  private int cured;
 
   /** A prover for the site of a tracer; all guarantees share what is worked out. */
   public Prover(Tracer tracer) {
@@ -195,6 +199,9 @@ public final class Prover {
     if (proof.example() == null) {
       return true;
     }
+    if (cured++ >= MOST_CURED) {
+      return false;
+    }
     Remedies remedies = new Remedies(tracer, proof.guarantee(), listener, trials);
     remedies.find(proof);
     trials = remedies.left();
@@ -218,19 +225,19 @@ public final class Prover {
   }
 
   /**
-   * Whether a guarantee forbids each of some packets, as they are sent to a receiver on this site.
+   * The packets that a guarantee forbids, as they are put in at any interface of this site: all
+   * that get to a receiver in some state.
    *
-   * @param packets packets of a space that has the interfaces of this site first
+   * @param space a space that has the interfaces of this site first
    */
-  public boolean forbids(Guarantee guarantee, PacketSet packets) {
-    PacketSpace space = packets.space();
+  public PacketSet forbidden(Guarantee guarantee, PacketSpace space) {
     Proving there = new Proving(tracer, tracer.program(), space);
     Meant meant = new Meant(there, guarantee);
     PacketSet all = space.none();
     for (Ways.Entry each : there.ways().entries()) {
       all = all.union(meant.breaking(each, true));
     }
-    return all.covers(packets.intersection(Senders.askable(space)));
+    return all;
   }
 
   private static Evidence letting(Assurance assurance) {

@@ -10,7 +10,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
@@ -130,6 +129,10 @@ public final class Matches {
 
   private final SiteProgram program;
   private final IdentityHashMap<Placed, Counter> counters = new IdentityHashMap<>();
+
+  /** The lists that access rules stand in. */
+  private final IdentityHashMap<Placed, CompiledList> lists = new IdentityHashMap<>();
+
   private final List<Counter> order = new ArrayList<>();
   private long flows;
 
@@ -138,6 +141,9 @@ public final class Matches {
     this.program = tracer.program();
     for (Device device : program.site().devices().values()) {
       device.translation().stream().filter(rule -> !rule.disabled()).forEach(r -> add(device, r));
+      for (CompiledList list : program.device(device.name()).lists()) {
+        list.entries().forEach(entry -> lists.put(entry.rule(), list));
+      }
       for (AccessList list : device.access()) {
         list.rules().stream().filter(rule -> !rule.disabled()).forEach(r -> add(device, r));
         add(device, list);
@@ -220,10 +226,9 @@ public final class Matches {
       case ACCESS, DEVICE -> {
         Header seen =
             device.device.seesOriginal() ? leg.decisions().get(0).before() : decision.before();
-        for (CompiledList list : device.lists()) {
-          if (by instanceof AccessRule rule && list.list().rules().contains(rule)) {
-            behind(list.entries(), CompiledList.Entry::rule, seen, by, trace);
-          }
+        CompiledList list = lists.get(by);
+        if (list != null) {
+          behind(list.entries(), CompiledList.Entry::rule, seen, by, trace);
         }
       }
       default -> {}

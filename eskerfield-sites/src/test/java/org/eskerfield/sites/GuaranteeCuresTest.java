@@ -27,7 +27,9 @@ class GuaranteeCuresTest {
     SiteFile file = GuaranteesTest.file(GuaranteesTest.text(guarantee, each));
     Prover prover = new Prover(Tracer.of(file.site()));
     Comparison.Side side = new Comparison.Side(file.site(), file.wanted(), file.policy());
-    return ExplainedProof.of(side, prover, prover.prove(file.guarantees()), true).get(0);
+    return ExplainedProof.of(
+            side, prover, prover.prove(file.guarantees()), true, (what, done, of) -> {})
+        .get(0);
   }
 
   private static final String FACT =

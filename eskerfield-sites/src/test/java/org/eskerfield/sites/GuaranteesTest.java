@@ -99,6 +99,11 @@ class GuaranteesTest {
     return SiteReader.read("x", new ByteArrayInputStream(text.getBytes(StandardCharsets.UTF_8)));
   }
 
+  private static void assertSays(Proof proof, String status, String says) {
+    assertThat(proof.status()).as(proof.reason()).hasToString(status);
+    assertThat(proof.reason()).contains(says);
+  }
+
   @ParameterizedTest
   @ValueSource(
       strings = {
@@ -145,8 +150,7 @@ class GuaranteesTest {
       })
   void whatDoesNot(String guarantee, String status, String says) throws Exception {
     Proof proof = prove(guarantee);
-    assertThat(proof.status()).as(proof.reason()).hasToString(status);
-    assertThat(proof.reason()).contains(says);
+    assertSays(proof, status, says);
   }
 
   /** Isolation that is broken by some edits, each by a packet that was sent. */
@@ -172,8 +176,7 @@ class GuaranteesTest {
   void whatEditsBreak(String guarantee, String edits, String status, String says) throws Exception {
     String[] each = edits.replace("\\n", "\n").split(" => | ;; ", -1);
     Proof proof = prove(guarantee, each);
-    assertThat(proof.status()).as(proof.reason()).hasToString(status);
-    assertThat(proof.reason()).contains(says);
+    assertSays(proof, status, says);
     assertThat(proof.example() == null).isEqualTo(status.equals("holds"));
   }
 
@@ -271,8 +274,7 @@ class GuaranteesTest {
                 + " }\n      - { shared: everybody",
             "from: office, to: press",
             "to: press");
-    assertThat(proof.status()).as(proof.reason()).hasToString(status);
-    assertThat(proof.reason()).contains(says);
+    assertSays(proof, status, says);
   }
 
   @ParameterizedTest

@@ -116,10 +116,7 @@ public final class GuaranteeText {
   private static void cures(StringBuilder out, ExplainedProof explained, Style style) {
     List<GuaranteeCure> cures = explained.cures();
     if (cures == null && explained.proof().example() != null) {
-      line(
-          out,
-          "cure: none found by the few changes that can be tried on a site of this size",
-          style);
+      line(out, "cure: not all changes were tried; verify this guarantee alone", style);
     }
     if (cures == null) {
       return;

@@ -15,7 +15,6 @@ import org.eskerfield.matches.Matches;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Tracer;
 import picocli.CommandLine.Model.CommandSpec;
-import picocli.CommandLine.Model.PositionalParamSpec;
 import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield matches}. */
@@ -28,14 +27,7 @@ public final class MatchesVerb extends Verb {
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
     spec.addPositional(
-        PositionalParamSpec.builder()
-            .paramLabel("TRAFFIC")
-            .type(String.class)
-            .arity("1")
-            .index("1")
-            .required(true)
-            .description("A list of flows or a capture, as for 'eskerfield replay'.")
-            .build());
+        ReplayVerb.trafficFile("A list of flows or a capture, as for 'eskerfield replay'."));
     spec.addOption(
         option("--arriving", "WHERE", "For a capture: where it was taken, as for 'replay'."));
     spec.addOption(flag("--unused", "Show only rules that no flow matches."));

@@ -55,17 +55,10 @@ public final class ReplayVerb extends Verb {
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
     spec.addPositional(
-        PositionalParamSpec.builder()
-            .paramLabel("TRAFFIC")
-            .type(String.class)
-            .arity("1")
-            .index("1")
-            .required(true)
-            .description(
-                "CSV with the columns at,from,to,service and, where wanted,"
-                    + " source-port,do,data-port; the same as a list in a .yaml file;"
-                    + " a capture, .pcap or .pcapng; - for standard input.")
-            .build());
+        trafficFile(
+            "CSV with the columns at,from,to,service and, where wanted,"
+                + " source-port,do,data-port; the same as a list in a .yaml file;"
+                + " a capture, .pcap or .pcapng; - for standard input."));
     spec.addOption(
         option(
             "--arriving",
@@ -280,6 +273,18 @@ public final class ReplayVerb extends Verb {
       }
     }
     throw wrong(call, "--retry-pace: '" + pace + "' is neither doubling nor steady");
+  }
+
+  /** The argument that names the traffic, behind the site. */
+  static PositionalParamSpec trafficFile(String description) {
+    return PositionalParamSpec.builder()
+        .paramLabel("TRAFFIC")
+        .type(String.class)
+        .arity("1")
+        .index("1")
+        .required(true)
+        .description(description)
+        .build();
   }
 
   /** What is to be sent. */

@@ -84,7 +84,10 @@ public final class VerifyVerb extends Verb {
     boolean all = call.hasMatchedOption("--all");
     boolean json = call.hasMatchedOption("--json");
     Comparison.Side side = new Comparison.Side(file.site(), file.wanted(), file.policy());
-    List<ExplainedProof> explained = ExplainedProof.of(side, prover, proofs, all || json);
+    List<ExplainedProof> explained;
+    try (ProgressLine progress = new ProgressLine(terminal)) {
+      explained = ExplainedProof.of(side, prover, proofs, all || json, progress::begins);
+    }
     VerifyData.Revision revision = revision(call, all || json);
     String junit = call.matchedOptionValue("--junit", null);
     if (junit != null) {

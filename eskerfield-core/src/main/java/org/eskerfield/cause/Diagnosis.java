@@ -21,10 +21,10 @@ import org.eskerfield.trace.Tracer;
  * are what is told ({@link Search}).
  *
  * @param conversation the attempt on the site as it is
- * @param obstacles what stands in the way, in the order in which packets meet it; empty exactly if
- *     the attempt is what it should be
- * @param complete whether nothing else stands in the way; false where what comes behind the last
- *     obstacle cannot be told before that is mended
+ * @param obstacles the obstacles, in the order in which packets meet them; empty exactly if the
+ *     attempt ends as it should
+ * @param complete whether these are all the obstacles; false where those behind the last one cannot
+ *     be known before it is removed
  */
 public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boolean complete) {
   /** Copies the list. */
@@ -48,8 +48,8 @@ public record Diagnosis(Conversation conversation, List<Obstacle> obstacles, boo
   /**
    * Diagnoses an attempt that should end in some way.
    *
-   * @param rehearsal leads the attempt on a site, earlier traffic included
-   * @param goal whether it ended as it should
+   * @param rehearsal runs the attempt on a given site, earlier traffic included
+   * @param goal tells whether a conversation ended as it should
    */
   public static Diagnosis of(
       Site site, Function<Site, Conversation> rehearsal, Predicate<Conversation> goal) {

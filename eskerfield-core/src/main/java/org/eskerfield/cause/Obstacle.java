@@ -15,17 +15,17 @@ import org.jspecify.annotations.Nullable;
 /**
  * Something that stands in the way of an attempt.
  *
- * @param cause which of the known causes it is
- * @param sentence what happens there, in one sentence
- * @param detail what there is to know besides, such as the rule that comes too late; empty if
- *     nothing
- * @param place the rule, list, route, interface or host in question; null where there is none
- * @param other what else has to do with it, such as the rule of an inner device that waits for the
- *     packet; null where nothing has
- * @param near the rule that came nearest; null where none did
- * @param conversation the attempt up to here, with everything before mended
- * @param cure what clears it away, on the site with everything before mended: it was tried there,
- *     and the attempt did not end for the same cause; by hand where nothing known does
+ * @param cause the kind of cause
+ * @param sentence what happens to the packet there, in one sentence
+ * @param detail further facts, such as the rule that comes too late; empty if there are none
+ * @param place the rule, list, route, interface or host at fault; null where there is none
+ * @param other a second object involved, such as the rule of an inner device that waits for the
+ *     packet; null for none
+ * @param near the rule that would have matched but for the fewest fields; null where none comes
+ *     near
+ * @param conversation the attempt up to this obstacle, with all earlier ones removed
+ * @param cure the change that removes it, tried on the site with all earlier obstacles removed; one
+ *     to be made by hand where no change is known
  */
 public record Obstacle(
     Cause cause,

@@ -24,7 +24,7 @@ public sealed interface Change {
    * An object says something else. Of a device or a host its own settings count, not what is in it.
    *
    * @param object the object as it is: a rule, list, route, own service, interface, device or host
-   * @param by the same with what it shall say
+   * @param by the object as it is to be
    */
   record Alter(Placed object, Placed by) implements Change {}
 
@@ -33,7 +33,7 @@ public sealed interface Change {
    *
    * @param object the access list for an access rule, else the device
    * @param added an access rule, a translation rule, an access list, an own service or a route
-   * @param before what it goes before; null to go last
+   * @param before the object that it goes before; null to go last
    */
   record Add(Placed object, Placed added, @Nullable Placed before) implements Change {
     /** Something comes before all others of its kind. */

@@ -32,7 +32,7 @@ public final class Changes {
    * The site with all the changes carried out, one after the other: those of a device or a host
    * before those of what is in it.
    *
-   * @throws IllegalArgumentException if the site does not have what a change is about
+   * @throws IllegalArgumentException if the site does not have the object of a change
    */
   public static Site on(Site site, List<Change> changes) {
     Site changed = site;

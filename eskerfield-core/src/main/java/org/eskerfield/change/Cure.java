@@ -10,10 +10,9 @@ import org.jspecify.annotations.Nullable;
  * How to mend something.
  *
  * @param summary what to do, in one sentence
- * @param changes the same as changes; empty where only a person can decide or do it
- * @param facts what the file may say once a person has done it; empty where it is the changes, or
- *     nobody knows
- * @param others other ways to mend the same, which have no others themselves; often empty
+ * @param changes the summary as changes of the site; empty where a person has to decide or act
+ * @param facts changes that record in the file what a person has done outside it; often empty
+ * @param others alternative cures, which have no alternatives themselves; often empty
  */
 public record Cure(String summary, List<Change> changes, List<Change> facts, List<Cure> others) {
   /** Copies the lists. */

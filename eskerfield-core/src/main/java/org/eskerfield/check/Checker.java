@@ -32,9 +32,9 @@ public final class Checker {
     /**
      * A part begins.
      *
-     * @param what what is looked at, in a few words
-     * @param done how many parts are done
-     * @param of how many there are
+     * @param what what is being checked, in a few words
+     * @param done the number of parts done
+     * @param of the number of parts in all
      */
     void begins(String what, int done, int of);
   }
@@ -61,8 +61,8 @@ public final class Checker {
    * Everything that was found, the worst first, then in the order of the file; what the file
    * accepts comes last.
    *
-   * @param policy what the file says of findings
-   * @param progress hears how far it has come
+   * @param policy the severities and acceptances of the file
+   * @param progress is told how far the check has come
    */
   public static List<Finding> check(Site site, Policy policy, Progress progress) {
     return check(site, policy, Wanted.NOTHING, progress);
@@ -83,7 +83,7 @@ public final class Checker {
    * Everything that was found, with what is not so as the file says it must.
    *
    * @param wanted what must be so on the site
-   * @param today the day that it is: schedules whose last day lies before it are over
+   * @param today today's date: schedules whose last day lies before it have expired
    */
   public static List<Finding> check(
       Site site, Policy policy, Wanted wanted, LocalDate today, Progress progress) {

@@ -9,13 +9,13 @@ import org.jspecify.annotations.Nullable;
 /**
  * Something that a check found.
  *
- * @param code the kind of finding, with the reason why it matters
- * @param severity how bad it is, as the file wants it counted
- * @param about the name of what it was found at: a rule, list, host, network, device, name…
+ * @param code the kind of finding
+ * @param severity the severity, as set by the file where it sets one
+ * @param about the name of the object: a rule, list, host, network, device, name…
  * @param message what was found, in one sentence
- * @param place where it stands
+ * @param place where the object stands
  * @param sample a packet that shows it, traced; null where none can
- * @param cure what mends it
+ * @param cure the change that removes it
  * @param accepted the reason for which the file accepts it; null where it does not
  */
 public record Finding(

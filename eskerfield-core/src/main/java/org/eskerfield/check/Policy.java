@@ -11,8 +11,8 @@ import org.jspecify.annotations.Nullable;
 /**
  * The acceptances and severities that a site file sets for findings.
  *
- * @param severities how bad some kinds of findings are here, where that differs
- * @param accepted the findings that are known and meant to stay
+ * @param severities severities that differ from the usual ones, by kind of finding
+ * @param accepted the findings that are accepted
  */
 public record Policy(Map<Code, Severity> severities, List<Acceptance> accepted) {
   /** Nothing is said: every severity is the usual one, and nothing is accepted. */
@@ -21,9 +21,9 @@ public record Policy(Map<Code, Severity> severities, List<Acceptance> accepted) 
   /**
    * A finding that may stay.
    *
-   * @param code its kind
-   * @param at the name of what it is found at; null for wherever it is found
-   * @param because the reason
+   * @param code the kind of finding
+   * @param at the name of the object it is about; null for every object
+   * @param because the reason for accepting it
    * @param place where the acceptance stands
    */
   public record Acceptance(Code code, @Nullable String at, String because, Place place)

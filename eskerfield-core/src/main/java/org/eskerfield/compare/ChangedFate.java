@@ -11,10 +11,10 @@ import org.eskerfield.trace.Trace;
  * Packets whose fate changes in the same way.
  *
  * @param packets all of them, as they are sent
- * @param before the way of one of them on the old site
- * @param after the way of the same one on the new site
- * @param rulesBefore what decided about it on the old site, with the device
- * @param rulesAfter what decides on the new site
+ * @param before the path of one of them on the old site
+ * @param after the path of the same packet on the new site
+ * @param rulesBefore the rules and lists that decided on the old site, each with its device
+ * @param rulesAfter those that decide on the new site
  */
 public record ChangedFate(
     PacketSet packets,

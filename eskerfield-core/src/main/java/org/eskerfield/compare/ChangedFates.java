@@ -49,12 +49,13 @@ import org.jspecify.annotations.Nullable;
  * fates, times two traces and some set operations; packets that no difference can touch ({@link
  * Focus}) are left out beforehand.
  *
- * @param changes those that change, alike ones together, the gravest first
- * @param kinds how many pairs of fates there are
- * @param uncovered what was not compared, in words: hosts of networks that are on one site only or
- *     have other addresses on each, and what devices do with sessions once they know them, where
- *     their settings differ; often empty
- * @param complete whether every packet was covered; false where there are too many kinds of them
+ * @param changes packets whose fate changes, like ones grouped, the gravest first
+ * @param kinds the number of different pairs of fates
+ * @param uncovered what was not compared, in words: hosts of networks that only one site has or
+ *     that are numbered differently, and established sessions where state settings differ; often
+ *     empty
+ * @param complete whether every packet was compared; false where there are too many kinds of
+ *     packets
  */
 public record ChangedFates(
     List<ChangedFate> changes, int kinds, List<String> uncovered, boolean complete) {
@@ -83,9 +84,9 @@ public record ChangedFates(
     /**
      * Some senders are begun with.
      *
-     * @param who who sends
-     * @param done how many are done
-     * @param of how many there are
+     * @param who the sender that is compared now
+     * @param done the number of senders done
+     * @param of the number of senders in all
      */
     void begins(String who, int done, int of);
   }

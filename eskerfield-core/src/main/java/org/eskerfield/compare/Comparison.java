@@ -27,15 +27,15 @@ import org.eskerfield.verify.Wanted;
 /**
  * The differences between two sites, in text and in effect.
  *
- * @param differences what the files say differently
+ * @param differences the differences between the files
  * @param changedFates every packet whose fate changes
- * @param expectations those whose outcome changes
- * @param guarantees those that hold on one of them only, or that are new and do not hold
+ * @param expectations expectations whose outcome changes
+ * @param guarantees guarantees that hold on one site only, and new ones that do not hold
  * @param appeared findings that the old site did not have
  * @param resolved findings that the new site does not have
  * @param pools pools whose capacity differs
- * @param transfers connections that open on both and go on otherwise
- * @param names names that hosts resolve otherwise
+ * @param transfers connections that open on both sites and then go differently
+ * @param names names that hosts resolve differently
  * @param moved connections of hosts and devices whose addresses differ
  */
 public record Comparison(
@@ -53,8 +53,8 @@ public record Comparison(
    * One of the two sites.
    *
    * @param site the site
-   * @param wanted what must be so on it
-   * @param policy what its file says of findings
+   * @param wanted its expectations and guarantees
+   * @param policy the severities and acceptances of its file
    */
   public record Side(Site site, Wanted wanted, Policy policy) {}
 
@@ -84,8 +84,8 @@ public record Comparison(
    * A pool of another size.
    *
    * @param rule the rule and its device
-   * @param before how many addresses it gave out; 0 if there was none
-   * @param after how many it gives out
+   * @param before the number of addresses it could give out; 0 if there was no such pool
+   * @param after the number it can give out now
    */
   public record PoolChange(String rule, long before, long after) {}
 
@@ -149,8 +149,8 @@ public record Comparison(
   /**
    * Compares two sites that were checked already.
    *
-   * @param old what is open on the first
-   * @param now what is open on the second
+   * @param old the open ports of the old site
+   * @param now the open ports of the new site
    */
   public static Comparison of(
       Side before,

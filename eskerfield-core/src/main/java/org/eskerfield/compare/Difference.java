@@ -11,10 +11,10 @@ import org.jspecify.annotations.Nullable;
  *
  * @param kind how it differs
  * @param what the object: {@code access rule 'the shop' of list 'to the quay' of lockhouse}
- * @param where for what moved, where it stands now, in words; else empty
- * @param fields what differs in it; empty for what is new, gone or only moved
- * @param before where it stood; null for what is new
- * @param after where it stands; null for what is gone
+ * @param where for a moved object, its new position in words; else empty
+ * @param fields the keys that differ; empty for objects that are new, gone or only moved
+ * @param before its place in the old file; null for a new object
+ * @param after its place in the new file; null for a removed object
  */
 public record Difference(
     Kind kind,
@@ -44,9 +44,9 @@ public record Difference(
   /**
    * A field that differs.
    *
-   * @param name what it is called
-   * @param before what it said; empty for nothing
-   * @param after what it says; empty for nothing
+   * @param name the key
+   * @param before the old value; empty for none
+   * @param after the new value; empty for none
    */
   public record Field(String name, String before, String after) {}
 

@@ -26,10 +26,10 @@ public record ExplainedProof(
   /**
    * Explains the answers about guarantees of one site.
    *
-   * @param side the site, and what must be so on it
+   * @param side the site with its expectations and guarantees
    * @param prover the prover that made the proofs
    * @param evidence whether the lines are asked for on which each rests
-   * @param progress hears how far it has come
+   * @param progress is told how far it has come
    */
   public static List<ExplainedProof> of(
       Comparison.Side side,

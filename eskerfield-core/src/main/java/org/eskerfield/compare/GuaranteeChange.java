@@ -16,7 +16,7 @@ import org.eskerfield.trace.Tracer;
  * @param guarantee the guarantee, of the new file if that has it
  * @param held whether it held on the old site
  * @param holds whether it holds on the new one
- * @param reason why it does not hold, in a sentence; for one that does, what was looked at
+ * @param reason why it does not hold, in a sentence; for one that holds, what was examined
  */
 public record GuaranteeChange(Guarantee guarantee, boolean held, boolean holds, String reason) {
   /** The guarantee, and why it does not hold. */

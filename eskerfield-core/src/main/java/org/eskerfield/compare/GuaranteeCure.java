@@ -20,7 +20,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * A cure of a guarantee that does not hold: with it, the guarantee was proved.
  *
- * @param cure the changes
+ * @param cure the change of the site
  * @param objections what else it does that nobody asked for, a sentence each: expectations and
  *     guarantees that it breaks, what it opens, and what was answered and is not any more though
  *     the guarantee does not forbid it. Empty where every packet was compared and there is nothing
@@ -44,10 +44,10 @@ public record GuaranteeCure(Cure cure, List<String> objections, int takes) {
    * The first cure of a guarantee that is clean; where none is, of those that were tried the one
    * with the fewest objections.
    *
-   * @param side the site, and what must be so on it
+   * @param side the site with its expectations and guarantees
    * @param prover the prover of the same site
-   * @param proofs what it says of all guarantees
-   * @param proof the one that does not hold
+   * @param proofs its proofs of all guarantees
+   * @param proof the proof of the guarantee that does not hold
    * @return none where the guarantee holds, or no change is known with which it does; null where
    *     not all could be tried, since the site is too large
    */

@@ -38,9 +38,9 @@ import org.jspecify.annotations.Nullable;
  * both, each time with the addresses of that site. Cost: two conversations for each pair of a host
  * that has moved and somebody who listens, {@value #MOST} at most.
  *
- * @param tried how many connections were led
- * @param changes those that end otherwise, or at somebody else
- * @param complete whether all were led; false where there are too many
+ * @param tried the number of connections traced
+ * @param changes connections that end differently, or at a different receiver
+ * @param complete whether all were traced; false where there are too many
  */
 public record MovedEnds(int tried, List<Change> changes, boolean complete) {
   private static final int MOST = 2_000;
@@ -50,10 +50,10 @@ public record MovedEnds(int tried, List<Change> changes, boolean complete) {
   /**
    * A connection that ends otherwise.
    *
-   * @param from who opens it, by name
-   * @param to to whom, by name
-   * @param before how it went
-   * @param after how it goes
+   * @param from the name of the host that opens it
+   * @param to the name of the host it is opened to
+   * @param before how it ended on the old site
+   * @param after how it ends on the new site
    */
   public record Change(String from, String to, Conversation before, Conversation after) {
     /** Which connection it is: "clerk to booking, 8443/tcp". */

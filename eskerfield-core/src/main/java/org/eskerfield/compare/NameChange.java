@@ -19,8 +19,8 @@ import org.jspecify.annotations.Nullable;
  *
  * @param name the name
  * @param hosts the hosts, in the order of the file; at least one
- * @param before the addresses that they were told, in words; "nothing" for none
- * @param after those that they are told now
+ * @param before the old answer, in words; "nothing" for none
+ * @param after the new answer, likewise
  */
 public record NameChange(String name, List<String> hosts, String before, String after) {
   /** Copies the list. */

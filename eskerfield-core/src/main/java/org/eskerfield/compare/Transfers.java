@@ -20,8 +20,8 @@ import org.eskerfield.trace.Tracer;
  * connection ({@link Connections#transfers}), and, where one of two sites says anything of sizes,
  * full segments ({@link Connections#of}) are led on both.
  *
- * @param tried how many connections were led
- * @param changes those that open on both and carry otherwise
+ * @param tried the number of connections traced
+ * @param changes connections that open on both sites and then go differently
  */
 public record Transfers(int tried, List<Change> changes) {
   /** A connection that opens on both sites, and carries otherwise. */

@@ -179,7 +179,7 @@ public final class Explainer {
   /**
    * A rule, list, own service or route of the site in depth.
    *
-   * @param thing one of the site
+   * @param thing an object of the site
    * @param device the device that has it
    */
   public RuleDetail detail(Device device, Placed thing) {

@@ -9,14 +9,14 @@ import org.eskerfield.model.Device;
  * The policy of a device in plain sentences, in the order in which it acts.
  *
  * @param device the device
- * @param sections what it does step by step
+ * @param sections the steps of the device, in the order in which packets pass them
  */
 public record Explanation(Device device, List<Section> sections) {
   /**
    * The statements about one step of a device.
    *
-   * @param step which one
-   * @param title what is done there
+   * @param step the step
+   * @param title the heading
    * @param name the rule list that it is; empty for other sections
    * @param statements in the order in which they act; may be empty
    */

@@ -39,7 +39,7 @@ import org.jspecify.annotations.Nullable;
  * other; the first that a rule decides is its example, an answered one before others.
  *
  * @param host the host; it has a filter
- * @param section its rules, in their order, and its end
+ * @param section its rules in order, and its default
  */
 public record HostFilter(Host host, Explanation.Section section) {
   /** So many attempts are made for one filter. */
@@ -62,8 +62,8 @@ public record HostFilter(Host host, Explanation.Section section) {
   /**
    * A rule of the filter, or the filter itself, in depth.
    *
-   * @param thing one of them
-   * @throws IllegalArgumentException if it is not
+   * @param thing an object of the filter
+   * @throws IllegalArgumentException if it is not one
    */
   public RuleDetail detail(Site site, Placed thing) {
     AccessList filter = Objects.requireNonNull(host.filter());

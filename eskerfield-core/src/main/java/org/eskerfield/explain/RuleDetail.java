@@ -17,10 +17,10 @@ import org.jspecify.annotations.Nullable;
  * @param holder the device whose rule it is, or the host where it is one of a host's filter
  * @param list the rule list that it stands in; null for other rules
  * @param position its number among the rules of its list, from 1
- * @param of how many
- * @param statement what it does
+ * @param of the number of rules in the list
+ * @param statement the rule as explained
  * @param before the rules before it that take packets away from it, in order; often empty
- * @param letBy what let its example through the rule lists; empty where none was asked
+ * @param letBy the rules and lists that let its example through; empty where no list judges it
  */
 public record RuleDetail(
     Named holder,
@@ -34,8 +34,8 @@ public record RuleDetail(
    * A rule that acts before another one on some of its packets.
    *
    * @param rule the earlier rule
-   * @param sentence what it does
-   * @param all whether it takes them all, so that the later one never acts
+   * @param sentence what the earlier rule does
+   * @param all whether it takes all of them, so that the later rule never matches
    */
   public record Earlier(Placed rule, String sentence, boolean all) {
     /** Those before a rule in its list that act on some of its packets, in order. */

@@ -14,7 +14,7 @@ import org.eskerfield.trace.Leg;
  *
  * @param lines the lines, each once, in the order in which they were met; empty where nothing could
  *     arrive whatever any rule says
- * @param complete whether these are all; false where there are too many kinds of packets
+ * @param complete whether the list is complete; false where there are too many kinds of packets
  */
 public record Evidence(List<Line> lines, boolean complete) {
   /** Copies the list. */
@@ -25,7 +25,7 @@ public record Evidence(List<Line> lines, boolean complete) {
   /**
    * A line that decides.
    *
-   * @param where the device or host that decides by it
+   * @param where the device or host that has it
    * @param what the rule, list, own service, interface or setting; where no line decides, what
    *     happens to the packet
    * @param place where it stands; that of the device or host where no line decides

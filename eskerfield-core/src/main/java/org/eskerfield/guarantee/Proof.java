@@ -10,8 +10,8 @@ import org.jspecify.annotations.Nullable;
  * Whether a guarantee holds.
  *
  * @param guarantee the guarantee
- * @param status whether it does
- * @param reason why not, in a sentence; for one that holds, what was looked at
+ * @param status whether it holds
+ * @param reason why it does not hold, in a sentence; for one that holds, what was examined
  * @param example the packet that breaks it; null where there is none
  * @param packets all packets that break it, as they are sent, in words; often empty
  * @param assumptions what was taken for granted, a sentence each

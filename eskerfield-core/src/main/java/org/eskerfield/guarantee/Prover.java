@@ -183,7 +183,7 @@ public final class Prover {
      * Hears of a cure.
      *
      * @param cured the prover of the site with the cure
-     * @return whether another one is wanted
+     * @return whether the next one is wanted
      */
     boolean hears(Cure cure, Prover cured);
   }
@@ -193,7 +193,7 @@ public final class Prover {
    * the changed site. What else they do was not looked at. Those that ask for least come first. All
    * guarantees of one prover share a number of trials, which is smaller on large sites.
    *
-   * @return whether there was room for all that was to be tried
+   * @return whether every candidate was tried
    */
   public boolean cures(Proof proof, Cures listener) {
     if (proof.example() == null) {

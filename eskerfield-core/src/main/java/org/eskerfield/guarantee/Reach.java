@@ -41,11 +41,12 @@ public final class Reach {
    * The traffic from one place to another.
    *
    * @param from who sends: a zone, or what was asked for
-   * @param to who gets it
-   * @param received who gets what, as it arrives, in words; empty if nothing does
-   * @param sent the same as it is sent
+   * @param to who receives it
+   * @param received the packets as they arrive, in words; empty if none do
+   * @param sent the same packets as they are sent
    * @param sample one of the packets; null if there is none
-   * @param rules what lets it through, in words with their places; empty if there is none
+   * @param rules the rules that let the sample through, in words with their places; empty if there
+   *     are none
    * @param complete whether these are all
    * @param near whether some of both are on one network, where no device decides
    */
@@ -110,7 +111,7 @@ public final class Reach {
    * comes to it: only what gets through then and does not now.
    *
    * @param failing what fails, see {@link FailedOpen#names}
-   * @throws IllegalArgumentException if nothing is called so
+   * @throws IllegalArgumentException if nothing has this name
    */
   public static List<Cell> ifOpen(Tracer tracer, Asked asked, String failing) {
     Proving before = new Proving(tracer, tracer.program());

@@ -31,11 +31,11 @@ import org.jspecify.annotations.Nullable;
  *
  * @param receiver the host or device
  * @param received what arrives, in words; at least one line
- * @param sent the same as it is sent, in words; at least one line
+ * @param sent the same packets as they are sent, in words; at least one line
  * @param by the rules, lists, own services and defaults that let it through, in the order in which
  *     packets meet them; at least one
  * @param rules the same in words, with their devices and places
- * @param notes what engineers remarked on these rules; often empty
+ * @param notes the notes of these rules; often empty
  * @param meantBy the expectations and guarantees that speak of it, with their places; empty if
  *     nothing does
  * @param sample one of the packets
@@ -84,7 +84,7 @@ public record WayIn(
   /**
    * The ways in from outside.
    *
-   * @param ways the ways, in the order of the zones of the file
+   * @param ways the ways in, in the order of the zones of the file
    * @param complete whether these are all; false where there are too many kinds of packets
    */
   public record All(List<WayIn> ways, boolean complete) {
@@ -97,8 +97,8 @@ public record WayIn(
   /**
    * All ways in.
    *
-   * @param expected what the file expects of samples
-   * @param guarantees what it says must hold
+   * @param expected the expectations of the file
+   * @param guarantees the guarantees of the file
    */
   public static All of(
       Tracer tracer, List<? extends Expected> expected, List<Guarantee> guarantees) {

@@ -27,7 +27,7 @@ public record Block(
    * Neighbouring addresses with the same holders.
    *
    * @param addresses from the first to the last
-   * @param holdings who has them, whole addresses before ports; empty if nobody
+   * @param holdings the holders, whole addresses before ports; empty for free addresses
    */
   public record Stretch(AddressRange addresses, List<Holding> holdings) {
     /** Copies the list. */

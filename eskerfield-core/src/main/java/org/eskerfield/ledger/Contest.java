@@ -25,8 +25,8 @@ import org.jspecify.annotations.Nullable;
  * Ports that several claim, and who of them gets what outsiders send: one packet of somebody whom
  * the loser is for, to the first port that both claim, is led through the site.
  *
- * @param loser who gets nothing of it
- * @param winner who is asked before him
+ * @param loser the holder that never gets the packets
+ * @param winner the holder that gets them first
  */
 public record Contest(Holding loser, Holding winner) {
   /** Those about one address, in the order of its holders; empty where no two claim a port. */

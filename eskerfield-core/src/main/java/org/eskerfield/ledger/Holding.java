@@ -10,9 +10,9 @@ import org.jspecify.annotations.Nullable;
 /**
  * A use of some addresses.
  *
- * @param kind what has them
+ * @param kind the kind of holder
  * @param device the device whose interface, service or rule it is; null for other kinds
- * @param who what has them, in a few words: the name of a host, a rule with what it leads to
+ * @param who the holder in a few words: the name of a host, or a rule with its target
  * @param services the ports of the addresses that are used; empty for whole addresses
  * @param by the object of the file
  */

@@ -34,8 +34,8 @@ import org.jspecify.annotations.Nullable;
 /**
  * A place of a site where a named object is used.
  *
- * @param by what uses it, in a few words: {@code destination rule 'booking' of lockhouse}
- * @param as in which part: {@code from}, {@code becomes}, {@code guards}…
+ * @param by the user of the name, in a few words: {@code destination rule 'booking' of lockhouse}
+ * @param as the key that names it: {@code from}, {@code becomes}, {@code guards}…
  * @param at the object that uses it
  */
 public record NamedUse(String by, String as, Placed at) {

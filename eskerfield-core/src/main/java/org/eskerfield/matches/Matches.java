@@ -48,11 +48,11 @@ public final class Matches {
    * @param device the name of its device
    * @param by what matched: a translation rule, an access rule, a list (by its default), an own
    *     service or a route
-   * @param flows how many flows matched; 0 for none
+   * @param flows the number of flows that matched
    * @param first when the first one came, since the start of the traffic; null for none
    * @param last when the last one came; null for none
-   * @param senders how many flows came from which source address, as sent, the most first
-   * @param receivers how many went to which destination address, as sent, the most first
+   * @param senders the number of flows by source address as sent, the most first
+   * @param receivers the number of flows by destination address as sent, the most first
    * @param instead for a rule without matches, what took most of the packets that it names, before
    *     it was asked; null where no packet of the traffic is named by it
    */

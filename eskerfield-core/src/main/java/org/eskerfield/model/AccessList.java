@@ -10,9 +10,9 @@ import org.jspecify.annotations.Nullable;
  * decides.
  *
  * @param name the name
- * @param guards the ways; a list without any judges nothing
+ * @param guards the paths it filters; a list without any judges nothing
  * @param rules the rules in order
- * @param otherwise what becomes of packets that no rule matches
+ * @param otherwise the action for packets that no rule matches
  * @param logsOtherwise whether what no rule matches is logged
  * @param stateless whether every packet is judged, replies too, instead of only the first of a flow
  * @param note the engineer's remark, or null

@@ -9,7 +9,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * One entry of a rule list.
  *
- * @param action what becomes of packets that match
+ * @param action the action for packets that match
  * @param name the name
  * @param from sources; empty for every one
  * @param to destinations; empty for every one

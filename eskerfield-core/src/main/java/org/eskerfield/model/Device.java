@@ -12,7 +12,7 @@ import org.jspecify.annotations.Nullable;
  * A router or firewall.
  *
  * @param name the name
- * @param stance what becomes of ways that no list guards
+ * @param stance the default for paths that no list guards
  * @param seesOriginal whether access rules see the destination as it was before translation
  * @param savesAtOnce whether a change is saved when it is made; if not, it is gone after a restart
  *     unless somebody has told the device to save

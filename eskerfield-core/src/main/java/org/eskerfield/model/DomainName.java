@@ -11,8 +11,7 @@ import org.jspecify.annotations.Nullable;
  *
  * @param name the name
  * @param answers one for each resolver that answers in its own way, and one of the internet's
- * @param ttl how long whoever has asked remembers the answer (RFC 1035 section 3.2.1); null where
- *     nobody remembers it
+ * @param ttl how long the answer is cached (RFC 1035 section 3.2.1); null where it is not
  * @param place where it stands
  */
 public record DomainName(String name, List<Answer> answers, @Nullable Duration ttl, Place place)
@@ -22,7 +21,7 @@ public record DomainName(String name, List<Answer> answers, @Nullable Duration t
    *
    * @param resolver the host that says it; null for every resolver that has no answer of its own
    * @param addresses the addresses; empty if there is no such name
-   * @param follows the interface whose address it always is, or null
+   * @param follows the interface whose current address is the answer, or null
    * @param texts the same as written: addresses, names of hosts, a device with an interface, or
    *     {@code none}
    * @param place where it stands

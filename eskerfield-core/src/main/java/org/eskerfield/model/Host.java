@@ -16,17 +16,17 @@ import org.jspecify.annotations.Nullable;
  * @param networks the networks it is on; empty on the internet
  * @param addresses its addresses, at least one; it answers on each of them, whichever network a
  *     packet comes by
- * @param assigned how it comes by them
- * @param hardware its address of Ethernet (IEEE EUI-48), in lower case with colons; null where the
+ * @param assigned how it gets them
+ * @param hardware its Ethernet address (IEEE EUI-48), in lower case with colons; null where the
  *     file does not say
- * @param ownPrefixes what it takes for its own network where that is not its networks' prefixes;
- *     empty where it is
- * @param gateways where it sends what is not on its own network, at most one a family
- * @param resolver the host it asks for names, one address or host; null where its network says so
+ * @param ownPrefixes the prefixes it believes to be on-link where they differ from its networks';
+ *     empty where they do not
+ * @param gateways its default gateways, at most one for each family
+ * @param resolver its DNS resolver, an address or a host; null to use its network's
  * @param listens the services that it runs; empty if none
  * @param answersPing whether it answers ICMP echo requests
- * @param filter its own rule list, for what others open to it; null if it has none
- * @param blocked what the network that it is on does not let out; empty for nothing
+ * @param filter its own rule list for incoming connections; null if it has none
+ * @param blocked services that its network does not let out; often empty
  * @param off whether it is switched off
  * @param note the engineer's remark, or null
  * @param place where it stands

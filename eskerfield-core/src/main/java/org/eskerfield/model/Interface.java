@@ -15,12 +15,11 @@ import org.jspecify.annotations.Nullable;
  * @param addresses its addresses now, at least one
  * @param assigned {@link Assignment#FIXED} or {@link Assignment#BY_CARRIER}
  * @param state whether it carries packets
- * @param ports the sockets of the device that it is, as the device calls them; empty where the file
- *     does not say
+ * @param ports the physical ports, as labelled on the device; empty where the file does not say
  * @param mtu the largest packet that leaves by it, in bytes, 68 to 65535; null for what its network
  *     takes
- * @param largestSegment the largest segment that the SYNs which pass it may offer, in bytes, 1 to
- *     65535 (RFC 9293 section 3.7.1); null where the device leaves them alone
+ * @param largestSegment the maximum segment size that SYNs passing it may offer, in bytes, 1 to
+ *     65535 (RFC 9293 section 3.7.1); null where the device does not change it
  * @param note the engineer's remark, or null
  * @param place where it stands
  */

@@ -20,12 +20,11 @@ import org.jspecify.annotations.Nullable;
  * @param carrier the addresses of the carrier's router on this network; empty where there is none
  * @param routed blocks beyond this network that the carrier sends to an address on it; often empty
  * @param leases the addresses that are handed out as leases; often empty
- * @param lease what whoever takes an address out of {@code leases} is told besides; null where the
- *     file does not say who hands them out
+ * @param lease the options sent with a lease; null where the file does not say who hands them out
  * @param vlan the number of its virtual network (IEEE 802.1Q), 1 to 4094; null for none
  * @param mtu the largest packet that it takes, in bytes, 68 to 65535; null for {@link
  *     Size#USUAL_MTU}
- * @param resolver the host that hosts here ask for names if they name none; or null
+ * @param resolver the DNS resolver of hosts here that name none themselves, or null
  * @param note the engineer's remark, or null
  * @param place where it stands
  */
@@ -59,7 +58,7 @@ public record Network(
    *
    * @param device the device that hands it out
    * @param gateways the gateways that it names, at most one a family; empty for the network's own
-   * @param resolver the host that it tells to ask for names; null for the network's own
+   * @param resolver the DNS resolver that it hands out; null for the network's own
    * @param time how long a lease lasts; whoever has one renews it after half of that
    * @param place where it stands
    */

@@ -7,7 +7,7 @@ import org.jspecify.annotations.Nullable;
 /**
  * A service of a device itself, and who may reach it.
  *
- * @param service what it runs
+ * @param service the service it runs
  * @param from who may reach it; empty for anybody that the lists let through
  * @param note the engineer's remark, or null
  * @param place where it stands

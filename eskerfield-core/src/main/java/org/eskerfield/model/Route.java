@@ -14,7 +14,7 @@ import org.jspecify.annotations.Nullable;
  *     may have several prefixes, with a route for each
  * @param via the next hop; null exactly for a route that discards
  * @param leaving the interface whose network holds the next hop; null for a route that discards
- * @param preference the lower, the sooner it is taken
+ * @param preference the preference; the lowest wins
  * @param note the engineer's remark, or null
  * @param place where it stands
  */

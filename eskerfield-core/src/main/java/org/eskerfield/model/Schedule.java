@@ -55,7 +55,7 @@ public record Schedule(String name, List<Window> windows, Place place) implement
    *
    * @param days the days of the week; at least one
    * @param start the first moment
-   * @param end the first moment that is out again
+   * @param end the first moment after it
    * @param firstDay the first day on which it counts, or null for no bound
    * @param lastDay the last day on which it counts, or null for no bound
    * @param text the window in words, as a reason quotes it

@@ -14,7 +14,7 @@ import org.jspecify.annotations.Nullable;
  * @param from the sources; at least one
  * @param to the destinations; empty for every one
  * @param leaving where the packets leave
- * @param pool the external addresses; null for the own address of the leaving interface
+ * @param pool the external addresses; null for the address of the leaving interface
  * @param state how state is kept for it; null for the way of the device
  * @param disabled whether the rule does not act
  * @param note the engineer's remark, or null

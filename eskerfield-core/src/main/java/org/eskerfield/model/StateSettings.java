@@ -11,15 +11,15 @@ import org.eskerfield.packet.PortSet;
  *
  * @param timers how long sessions live without being refreshed
  * @param mapping for which remote ends a binding is used again (RFC 4787 section 4.1)
- * @param filtering whom a temporary binding lets in (RFC 4787 section 5)
+ * @param filtering which remote ends a temporary binding lets in (RFC 4787 section 5)
  * @param pooling whether a source stays with one external address (RFC 4787 REQ-2)
  * @param ports how external ports are assigned
  * @param inboundRefreshes whether packets from outside refresh a session too (RFC 4787 REQ-6)
  * @param midStream whether a TCP connection may be met in its middle, without its opening
  * @param fileTransfer whether the application level gateway for FTP is on (RFC 2663 section 2.9)
- * @param controlPorts the ports that the gateway takes for those of control connections
- * @param synWait how long a SYN to an address that a {@code shared} rule uses, which nobody asked
- *     for, waits for its refusal (RFC 5382 REQ-4); 0 for no time
+ * @param controlPorts the ports that the gateway treats as control connections
+ * @param synWait how long an unsolicited SYN to an address of a {@code shared} rule waits before it
+ *     is refused (RFC 5382 REQ-4); may be 0
  */
 @Built
 public record StateSettings(
@@ -41,7 +41,7 @@ public record StateSettings(
    * @param tcpEstablished TCP between handshake and close (RFC 5382 REQ-5)
    * @param tcpTransitory TCP while it opens or closes (RFC 5382 REQ-5)
    * @param icmp ICMP queries (RFC 5508 REQ-2)
-   * @param other other protocols, which no RFC names
+   * @param other all other protocols, for which no RFC names a time
    */
   public record Timers(
       Duration udp,

@@ -20,8 +20,8 @@ import org.jspecify.annotations.Nullable;
  * @param externalPorts its ports or ICMP identifiers
  * @param remotes the remote end of each session that uses it; empty for permanent bindings without
  *     traffic
- * @param age how long it has been there; null for a permanent binding
- * @param left how long it stays if nothing more comes; null for a permanent binding
+ * @param age the time since it was made; null for a permanent binding
+ * @param left how long it lasts if idle; null for a permanent binding
  */
 public record BindingRow(
     TranslationRule rule,
@@ -37,8 +37,8 @@ public record BindingRow(
    * The remote end of a session, as both sides of the device see it; the same where it is not
    * translated itself.
    *
-   * @param inside as the internal side writes it
-   * @param outside as it is outside
+   * @param inside as seen on the internal side
+   * @param outside as seen outside
    */
   public record Remote(String inside, String outside) {}
 

@@ -8,7 +8,7 @@ import org.eskerfield.model.TranslationRule;
  *
  * @param rule the dynamic or shared rule
  * @param protocol the protocol whose ports or identifiers are counted; 0 where whole addresses are
- * @param taken how many are given out
- * @param size how many there are, without those that rules and own services have for themselves
+ * @param taken the number given out
+ * @param size the number in all, without those reserved by rules and own services
  */
 public record PoolFill(TranslationRule rule, int protocol, long taken, long size) {}

@@ -8,6 +8,6 @@ package org.eskerfield.state;
  *     others
  * @param kind its kind, such as {@code shared}
  * @param name its name
- * @param nth how many of its kind and name stand above it
+ * @param nth the number of rules of the same kind and name above it
  */
 public record RuleName(int policy, String kind, String name, int nth) {}

@@ -16,8 +16,8 @@ import org.jspecify.annotations.Nullable;
  *     binding may answer
  * @param destinationRule the rule that changed its destination, or null
  * @param sourceRule the rule that changed its source, or null
- * @param age how long it has been there
- * @param remaining how long it stays if nothing more comes
+ * @param age the time since it was made
+ * @param remaining how long it lasts if idle
  */
 public record SessionRow(
     Header arrived,

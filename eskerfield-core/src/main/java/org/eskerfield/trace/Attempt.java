@@ -17,14 +17,14 @@ import org.jspecify.annotations.Nullable;
  * An attempt at a whole conversation, to an address or to a name that is looked up first.
  *
  * @param sender a {@link Host} or a {@link Device}
- * @param source the address of its own that it sends from; null for the one that it takes by itself
- * @param to where to, as it was asked: a name, a host or an address
+ * @param source the source address, one of the sender's; null to let the sender choose
+ * @param to the destination as asked for: a name, a host or an address
  * @param name the name of the DNS that is looked up, or null where the addresses are known
  * @param addresses the addresses that are known, the first of the sender's families counts; empty
  *     where a name is looked up
- * @param probe what it tries there; a ping is one of IPv4 until the address is known
+ * @param probe the packet to try; a ping counts as IPv4 until the address is known
  * @param sourcePort its port, or the identifier of its ping, 0 to 65535
- * @param manner how it goes on after the first packet
+ * @param manner how far the conversation goes
  * @param at the moment, in the time zone of the site
  */
 public record Attempt(
@@ -86,10 +86,10 @@ public record Attempt(
   /**
    * How a conversation goes on after its first packet.
    *
-   * @param talk what is spoken; null for what is usual on the port
-   * @param mode who opens the data connection of a file transfer; not used by other conversations
+   * @param talk the application protocol; null for the usual one of the port
+   * @param mode active or passive; used by file transfers only
    * @param dataTo where a passive client opens it to
-   * @param remark what was chosen for the asker, in a sentence; null for nothing
+   * @param remark a default that was chosen for the asker, in a sentence; null for none
    */
   public record Manner(
       @Nullable Talk talk,

@@ -11,17 +11,17 @@ import org.jspecify.annotations.Nullable;
 /**
  * The course of an attempt, from the lookup of a name to the last packet.
  *
- * @param attempt what was tried
- * @param lookup how the name was looked up; null where no name was asked for
+ * @param attempt the attempt
+ * @param lookup the lookup of the name; null where none was needed
  * @param opening the first packet and its reply; null if no address was found to send it to
  * @param segments every packet after the lookup in order; empty if there was none
  * @param transfer the data connection of a file transfer; null in every other conversation
- * @param passed how large the packets were that got through; null where no size was asked for
+ * @param passed the largest packets that got through; null where no size was asked for
  * @param outcome how it ended
  * @param reason why, in one sentence
- * @param notThere the devices that none of its packets met, in the order of the file
+ * @param notThere the devices that no packet of it passed, in the order of the file
  * @param held the hosts of it that go by a lease from before a change; often empty
- * @param hints what the outcome does not say though one may think so; often empty
+ * @param hints conclusions that the outcome does not allow; often empty
  */
 public record Conversation(
     Attempt attempt,

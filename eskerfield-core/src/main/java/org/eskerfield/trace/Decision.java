@@ -9,11 +9,11 @@ import org.jspecify.annotations.Nullable;
 /**
  * One decision about a packet.
  *
- * @param ruling what was decided
- * @param text the same in words, without the name of the node
+ * @param ruling the decision
+ * @param text the decision in words, without the name of the node
  * @param by the rule, list, route or interface that decided; null where none did
  * @param logged whether the rule asks for it to be logged
- * @param near the rule that came nearest where none matched, or null
+ * @param near where no rule matched, the one that missed by the fewest fields; null for none
  * @param before the header before the decision
  * @param after the header after it; equal to {@code before} where nothing was rewritten
  */

@@ -16,10 +16,10 @@ import org.eskerfield.state.PoolFill;
  * @param bindings temporary bindings now and at their most
  * @param sessionsAged how many sessions ended because their time was up
  * @param bindingsAged how many temporary bindings ended with them
- * @param gotNothing how many flows found a pool or its ports used up
+ * @param gotNothing the number of flows that found a pool or its ports used up
  * @param hits how many flows each rule or list decided on; without those that decided on none, in
  *     no order
- * @param fills how much of their addresses and ports dynamic and shared rules have given out
+ * @param fills the addresses and ports that dynamic and shared rules have given out
  * @param bindingsByKind how many bindings there are now, the permanent ones too, by kind of rule
  * @param packetsByInterface how many of the packets that open flows, and of their replies, came in
  *     by each interface

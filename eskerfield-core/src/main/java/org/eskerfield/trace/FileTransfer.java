@@ -14,9 +14,9 @@ import org.jspecify.annotations.Nullable;
  *
  * @param mode who opens it, and how it is announced
  * @param encrypted whether nobody on the way can read what is said (RFC 4217)
- * @param said the announcement as it was sent
- * @param heard the announcement as the other end got it; null if it did not get there
- * @param data the first segments of the data connection; null if the announcement was not heard
+ * @param said the data address as announced by the sender
+ * @param heard the data address as the other end received it; null if it did not arrive
+ * @param data the first segments of the data connection; null if the announcement did not arrive
  */
 public record FileTransfer(
     Mode mode, boolean encrypted, String said, @Nullable String heard, @Nullable Trace data) {

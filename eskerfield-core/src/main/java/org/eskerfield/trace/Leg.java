@@ -10,7 +10,7 @@ import org.jspecify.annotations.Nullable;
  * The decisions about a packet at one host or device, or on the internet.
  *
  * @param where the name of the host or device, or {@code the internet}
- * @param kind which of the three it is
+ * @param kind the kind of node
  * @param arriving the interface of a device by which the packet came, or null
  * @param leaving the interface of a device by which it left, or null
  * @param decisions in the order in which they were made; at least one

@@ -12,9 +12,9 @@ import org.jspecify.annotations.Nullable;
  * @param name the name
  * @param trace the question on its way to the resolver and back; null if the sender has no resolver
  * @param answeredBy who answered; null if nobody did
- * @param answer what it said; null if nobody answered, or there is no such name
- * @param remembered whether the sender remembered it, so that nobody was asked
- * @param reason the same in one sentence
+ * @param answer the answer; null if nobody answered, or there is no such name
+ * @param remembered whether it came from the sender's cache
+ * @param reason the lookup in one sentence
  */
 public record Lookup(
     String name,

@@ -4,7 +4,7 @@ package org.eskerfield.trace;
 /**
  * How large the largest packets were that got through, where size matters.
  *
- * @param there bytes of the largest from the one who began, its IP header included
- * @param back bytes of the largest to the one who began; 0 where no answer was sized
+ * @param there the largest packet from the client, in bytes with its IP header
+ * @param back the largest packet to the client, likewise; 0 where no answer was sized
  */
 public record Passed(int there, int back) {}

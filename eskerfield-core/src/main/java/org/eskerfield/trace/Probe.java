@@ -13,8 +13,8 @@ import org.eskerfield.packet.Protocol;
  * @param protocol protocol number, 0 to 255; for an echo request ICMP of the family in question
  * @param port destination port, 0 to 65535; 0 where the protocol has none
  * @param echo whether it is an ICMP echo request
- * @param length how long the packet is, in bytes with its IP header, 1 to 65535; for TCP the full
- *     segments of the connection; 0 where nobody asked
+ * @param length the length of the packet in bytes with its IP header, 1 to 65535; for TCP that of
+ *     full segments; 0 for the usual one
  * @param mayFragment whether devices may cut it (IPv4 without the don't-fragment bit)
  */
 public record Probe(int protocol, int port, boolean echo, int length, boolean mayFragment) {

@@ -19,8 +19,8 @@ import org.eskerfield.packet.Protocol;
  *
  * @param sender a {@link Host} or a {@link Device}
  * @param source the address that it sends from; one of its own
- * @param to the address that it tries; of the same family
- * @param probe what it tries there
+ * @param to the destination address; of the same family
+ * @param probe the packet to try
  * @param sourcePort its port, or the identifier of its ping, 0 to 65535; not used by other
  *     protocols
  * @param at the moment, in the time zone of the site

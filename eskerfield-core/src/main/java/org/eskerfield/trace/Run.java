@@ -237,7 +237,7 @@ public final class Run {
   /**
    * As {@link #open(Question)}, several times faster, without a word about the way.
    *
-   * @return how it ended
+   * @return the conversation
    */
   public Outcome send(Question question) {
     return open(question, true).outcome();
@@ -311,9 +311,9 @@ public final class Run {
    * opens a flow is answered as in {@link #open}, every other packet goes its way alone.
    *
    * @param by an interface of the device
-   * @param given what came in; changed by what it meets on its way
-   * @return what became of it; of a packet that opens nothing the outcome is {@link
-   *     Outcome#ANSWERED} if somebody got it
+   * @param given the packet that came in; changed on its way
+   * @return its path; for a packet that opens nothing the outcome is {@link Outcome#ANSWERED} if it
+   *     was delivered
    */
   public Trace arrive(Device device, Interface by, Packet given) {
     return pass(given, device, by);
@@ -382,7 +382,7 @@ public final class Run {
   /**
    * Lets a packet come in as in {@link #arrive}, and finds out which others share its way.
    *
-   * @param back whether it is answered; else only its way there counts
+   * @param back whether its reply is traced too
    * @param alike those that are like the packet; fewer afterwards
    */
   @SuppressWarnings("exports") // of the house

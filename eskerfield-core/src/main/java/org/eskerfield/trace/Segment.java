@@ -6,10 +6,10 @@ import java.util.List;
 /**
  * A packet of a conversation.
  *
- * @param what what it is: {@code SYN}, {@code response}
- * @param isReply whether it goes back to who began
- * @param delivered whether it got to who waits for it
- * @param legs its way
+ * @param what the kind of segment: {@code SYN}, {@code response}
+ * @param isReply whether it goes back to the client
+ * @param delivered whether it arrived
+ * @param legs its path
  */
 public record Segment(String what, boolean isReply, boolean delivered, List<Leg> legs) {
   /** Copies the legs. */

@@ -15,11 +15,11 @@ import org.jspecify.annotations.Nullable;
  *
  * @param now the moment
  * @param elapsed the milliseconds since the run began
- * @param devices what each device knows, by its name
+ * @param devices the state of each device, by its name
  * @param announced where a server waits for a data connection that it has announced; null for
  *     nowhere
- * @param leases what hosts hold of leases from before a change of the site
- * @param answers what hosts remember of the DNS
+ * @param leases leases from before a change of the site that hosts still hold
+ * @param answers the DNS answers that hosts have cached
  * @param saved what devices that have not saved a change would start with: which of the sites of
  *     the run has it, from 0, by the name of the device
  */

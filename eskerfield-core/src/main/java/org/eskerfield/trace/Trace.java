@@ -10,12 +10,12 @@ import org.jspecify.annotations.Nullable;
 /**
  * The way of a packet, there and back.
  *
- * @param question what was asked
+ * @param question the question
  * @param outcome how it ended
  * @param reason why, in one sentence without the place in the file
  * @param decidedBy the rule, list, route or interface that decided the outcome, or null
- * @param deliveredTo who received the request; null if nobody did
- * @param seenAs the sender as the receiver saw it; null if nobody received the request
+ * @param deliveredTo the receiver of the request; null if it was not delivered
+ * @param seenAs the sender as seen by the receiver; null if the request was not delivered
  * @param request the legs of the request; at least one
  * @param reply the legs of the reply; empty if there was none
  */

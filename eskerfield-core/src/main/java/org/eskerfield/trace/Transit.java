@@ -10,10 +10,10 @@ import org.eskerfield.packet.Header;
  *
  * @param at when it is sent; hops take no time
  * @param question what it belongs to: the packets of one connection have equal questions
- * @param what what it is: {@code SYN}, {@code echo reply}, {@code notice}
- * @param isReply whether it goes to who asked
- * @param arrived whether somebody got it who takes it
- * @param legs its way; at least one
+ * @param what the kind of packet: {@code SYN}, {@code echo reply}, {@code notice}
+ * @param isReply whether it goes back to the client
+ * @param arrived whether it was delivered
+ * @param legs its path; at least one
  */
 public record Transit(
     ZonedDateTime at,

@@ -18,12 +18,12 @@ import org.jspecify.annotations.Nullable;
  * @param text the expectation in one line
  * @param attempts the conversations, one for each sender that it names; at least one
  * @param outcome how each must end
- * @param by who must answer or receive, by name or address; null for anybody
+ * @param by the host that must receive it, by name or address; null for any
  * @param seenAs the address as which the receiver must see the sender; null for any
- * @param rule the name of a rule or list that must have had a part in it; null for any
- * @param after what happens before, in the same run; often empty
- * @param before the site under which that happens, before it becomes the one that is verified; null
- *     if that is the same
+ * @param rule the name of a rule or list that must have decided on it; null for any
+ * @param after the steps before it, in the same run; often empty
+ * @param before the site on which these steps happen, before the site changes to the one verified;
+ *     null if it is the same
  * @param note the engineer's remark, or null
  * @param place where it stands
  */

@@ -16,9 +16,9 @@ public record Verdict(Expectation expectation, List<Result> results) {
   /**
    * The result of one attempt.
    *
-   * @param conversation what happened
-   * @param differences what is not as expected; empty if all is
-   * @param diagnosis why; null if all is as expected
+   * @param conversation the conversation as traced
+   * @param differences what differs from the expectation; empty if it is met
+   * @param diagnosis the reasons; null if the expectation is met
    */
   public record Result(
       Conversation conversation, List<String> differences, @Nullable Diagnosis diagnosis) {

@@ -7,8 +7,8 @@ import org.eskerfield.model.Guarantee;
 /**
  * The expectations and guarantees of a file.
  *
- * @param expectations what must happen to sample traffic; often empty
- * @param guarantees what must hold for all packets; often empty
+ * @param expectations the expectations; often empty
+ * @param guarantees the guarantees; often empty
  */
 public record Wanted(List<Expectation> expectations, List<Guarantee> guarantees) {
   /** Nothing. */

@@ -14,7 +14,7 @@ public final class ChangeData {
   /**
    * A planned change as a tree.
    *
-   * @param written whether it was written
+   * @param written whether the file was written
    */
   public static Tree of(Plan plan, PlannedChange change, boolean written) {
     return new Tree()

@@ -76,7 +76,7 @@ public final class ExplainData {
   /**
    * The policy of some devices.
    *
-   * @param name what the file is called
+   * @param name the name of the site file
    * @param filters of hosts; often empty
    */
   public static Tree of(

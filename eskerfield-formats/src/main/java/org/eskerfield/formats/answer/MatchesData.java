@@ -23,7 +23,7 @@ public final class MatchesData {
    * The matches of a site.
    *
    * @param name the name of the site file
-   * @param rows those that are told
+   * @param rows the rows to write
    */
   public static Tree of(String name, Site site, long flows, List<Matches.Row> rows) {
     return new Tree()

@@ -27,7 +27,7 @@ public final class ReplayData {
    * @param elapsed the time since its start
    * @param outcomes how many flows ended how
    * @param run the run, for the tables of the devices
-   * @param devices the devices whose tables are told, in order
+   * @param devices the devices whose tables are wanted, in order
    */
   public static Tree of(
       Duration elapsed, Map<Outcome, Long> outcomes, Run run, Collection<String> devices) {

@@ -24,8 +24,8 @@ public final class Sarif {
    * The document, with a line break at the end.
    *
    * @param file the path of the site file as the caller names it
-   * @param problems what keeps the file from being read; empty if it could be
-   * @param findings what was found
+   * @param problems the problems of the file; empty if it could be read
+   * @param findings the findings
    */
   public static String of(String file, List<Problem> problems, List<Finding> findings) {
     String uri = uri(file);

@@ -305,7 +305,7 @@ public final class QuestionReader {
    * Who is meant by a text: a host, device or address itself; for a group, network or zone each
    * host in it, or, where no host is, its lowest address.
    *
-   * @throws UnusableQuestionException if nobody is called so
+   * @throws UnusableQuestionException if nothing has this name
    */
   public static List<String> senders(Site site, String text) throws UnusableQuestionException {
     AddressSet all;

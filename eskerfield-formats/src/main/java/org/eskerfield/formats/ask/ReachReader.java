@@ -18,11 +18,11 @@ public final class ReachReader {
   /**
    * Reads a question.
    *
-   * @param from who sends, separated by commas; null for every zone on its own
-   * @param to who gets it, the same
-   * @param service the services, the same; null for every one
+   * @param from the senders, separated by commas; null for every zone on its own
+   * @param to the receivers, likewise
+   * @param service the services, likewise; null for every one
    * @param at when, such as {@code sunday 10:00}; null for whenever
-   * @throws UnusableQuestionException if nobody or nothing is called so
+   * @throws UnusableQuestionException if nothing has one of these names
    */
   public static Reach.Asked read(
       Site site,

@@ -213,7 +213,7 @@ public final class WishReader {
   /**
    * Who may use it: {@code any}, or names and addresses, separated by commas.
    *
-   * @throws UnusableQuestionException if nobody is called so
+   * @throws UnusableQuestionException if nothing has this name
    */
   public WishReader from(String texts) throws UnusableQuestionException {
     from.addAll(AskedTerm.all(site, "from", texts, /* devices= */ false));

@@ -54,7 +54,7 @@ public final class CaptureReader implements AutoCloseable {
    *
    * @param file the name that messages call it by
    * @throws UnreadableCaptureException if it is neither pcap nor pcapng
-   * @throws IOException if the stream fails
+   * @throws IOException if the stream cannot be read
    */
   public CaptureReader(String file, InputStream in) throws UnreadableCaptureException, IOException {
     this.file = file;
@@ -96,7 +96,7 @@ public final class CaptureReader implements AutoCloseable {
    * The next packet; null at the end.
    *
    * @throws UnreadableCaptureException if the file is damaged here, or ends in the middle
-   * @throws IOException if the stream fails
+   * @throws IOException if the stream cannot be read
    */
   public @Nullable CapturedPacket next() throws UnreadableCaptureException, IOException {
     while (true) {

@@ -11,9 +11,9 @@ import org.jspecify.annotations.Nullable;
  * @param number its number in the file, from 1
  * @param at when it was captured
  * @param place the name of the interface that the file gives; null where it gives none
- * @param direction which way it went there
- * @param packet its headers; null where they cannot be told
- * @param skipped why they cannot be told; null where they can
+ * @param direction whether it arrived or left there
+ * @param packet its headers; null where they cannot be read
+ * @param skipped why they cannot be read; null where they can
  */
 public record CapturedPacket(
     long number,

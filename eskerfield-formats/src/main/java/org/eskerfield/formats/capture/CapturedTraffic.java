@@ -112,7 +112,7 @@ public final class CapturedTraffic implements AutoCloseable {
    * The next packet that comes in; null at the end.
    *
    * @throws UnreadableCaptureException if the file is damaged or ends in the middle
-   * @throws UnusableQuestionException if it cannot be told where packets were captured
+   * @throws UnusableQuestionException if the place of capture is not clear
    * @throws IOException if the file cannot be read
    */
   public @Nullable Arrival next()

@@ -24,7 +24,7 @@ public record Viewpoint(String node, @Nullable Interface own) {
    *
    * @param part the option that the text stands in, for messages
    * @return at least one
-   * @throws UnusableQuestionException if nothing of the site is called so
+   * @throws UnusableQuestionException if nothing of the site has this name
    */
   public static List<Viewpoint> of(Site site, String part, String text)
       throws UnusableQuestionException {

@@ -45,7 +45,7 @@ public final class FlowTraffic implements Traffic {
   /**
    * The traffic of a list.
    *
-   * @param told whether somebody wants to know of each flow
+   * @param told whether each flow is reported
    * @param resends when SYNs that nobody answers are sent again
    */
   FlowTraffic(Site site, String name, InputStream in, boolean told, Resends resends)

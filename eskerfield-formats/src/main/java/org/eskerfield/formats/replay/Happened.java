@@ -8,10 +8,10 @@ import org.jspecify.annotations.Nullable;
 /**
  * An event of a replay, as it is told.
  *
- * @param at when, since the start
- * @param trace what became of the packet; null where none was sent
- * @param word an outcome, or what was done
- * @param text what happened, in a sentence
+ * @param at the time since the start
+ * @param trace the path of the packet; null where none was sent
+ * @param word the outcome, or the kind of incident
+ * @param text the event in one sentence
  */
 public record Happened(Duration at, @Nullable Trace trace, String word, String text) {
   static Happened of(Duration at, Trace trace, String text) {

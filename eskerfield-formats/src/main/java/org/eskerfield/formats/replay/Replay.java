@@ -18,7 +18,7 @@ import org.jspecify.annotations.Nullable;
  * The result of a replay.
  *
  * @param elapsed the time that has passed since its start
- * @param outcomes how many flows ended how; none is counted that did not happen
+ * @param outcomes the number of flows by outcome; without zeros
  */
 public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
   /** Learns what happens, as it happens. */
@@ -37,7 +37,7 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
    *
    * @param incidents what happens besides, in the order of time; of what happens at one time it
    *     goes before the traffic
-   * @param until when it stops, since the start; null for the end of the traffic
+   * @param until the time since the start at which it stops; null for the end of the traffic
    */
   public static Replay of(
       Run run,

@@ -66,11 +66,11 @@ public interface Traffic extends AutoCloseable {
    * What is to be sent: a capture where the first bytes say so, else a list of flows; either may be
    * packed (gzip, RFC 1952).
    *
-   * @param name what the traffic is called; its end tells a capture that is empty
-   * @param in its bytes; closed with the traffic, and where it cannot be read
+   * @param name the name of the traffic; its ending marks an empty capture as one
+   * @param in its bytes; closed with the traffic, or if it cannot be read
    * @param arriving where a capture was taken; null if that is not said
    * @param resends when SYNs of flows that nobody answers are sent again
-   * @param told whether somebody wants to know of each flow
+   * @param told whether each flow is reported
    * @throws UnusableQuestionException if the place does not fit the site, or is said of flows
    */
   static Traffic open(

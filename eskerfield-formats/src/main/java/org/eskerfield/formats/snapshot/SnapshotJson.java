@@ -256,7 +256,7 @@ public final class SnapshotJson {
   /**
    * The snapshot of a text.
    *
-   * @param name what the text is called where it is spoken of
+   * @param name the name of the text in messages
    * @throws UnreadableSnapshotException if it is no snapshot
    */
   public static Snapshot read(String name, String text) throws UnreadableSnapshotException {

@@ -77,7 +77,7 @@ public final class TrafficReader implements Closeable {
    * A device forgets.
    *
    * @param at the time since the start of the run
-   * @param what what befalls it
+   * @param what the incident
    * @param who the device, or the host whose sessions and bindings are forgotten everywhere; null
    *     for every device
    */
@@ -135,7 +135,7 @@ public final class TrafficReader implements Closeable {
    * One flow.
    *
    * @param at the time since the start of the run
-   * @param question who sends what to whom
+   * @param question the packet that opens the flow
    * @param closes whether the connection is closed instead of opened
    * @param transfer which data connection is opened on it; null for none
    * @param dataPort the port that is announced for that, 1 to 65535
@@ -174,7 +174,7 @@ public final class TrafficReader implements Closeable {
    * Begins to read: YAML if the name ends in {@code .yaml} or {@code .yml}, else CSV.
    *
    * @param file the name that messages call it by
-   * @throws UnreadableSiteException if the header row is not as it should be
+   * @throws UnreadableSiteException if the header row is wrong
    * @throws IOException if the stream fails
    */
   public static TrafficReader open(Site site, String file, InputStream in)
@@ -281,7 +281,7 @@ public final class TrafficReader implements Closeable {
    *
    * @param name a device or, if it is not restarted, a host; empty for every device
    * @return null for every device
-   * @throws UnusableQuestionException if nobody is called so
+   * @throws UnusableQuestionException if nothing has this name
    */
   public static @Nullable Named incident(Site site, boolean restarts, String name)
       throws UnusableQuestionException {

@@ -27,8 +27,8 @@ public final class Svg {
   /**
    * Begins the picture.
    *
-   * @param title what it shows, for those who do not see it
-   * @param theme its colours; null where the page around it has them
+   * @param title the picture in words, for screen readers
+   * @param theme the colours; null to take those of the page around it
    */
   public void begin(double width, double height, String title, @Nullable Theme theme) {
     open("svg");

@@ -59,7 +59,7 @@ public final class Ladder {
    *
    * @param number of its first packet, from 1
    * @param packets one; or several that fare as those before them did, the first of them sent again
-   * @param isAgain whether it is so
+   * @param isAgain whether they are repeats
    */
   private record Row(int number, List<Transit> packets, boolean isAgain) {}
 
@@ -205,8 +205,8 @@ public final class Ladder {
   /**
    * A ladder.
    *
-   * @param title what stands above it
-   * @param foot what stands below it, such as the outcome; or null
+   * @param title the heading above the ladder
+   * @param foot the line below the ladder, such as the outcome; null for none
    * @param packets in the order in which they were sent, as {@link org.eskerfield.trace.Run#watch}
    *     tells of them
    */
@@ -410,9 +410,9 @@ public final class Ladder {
   /**
    * A remark beside a rung.
    *
-   * @param column whose it is
+   * @param column the column whose lifeline it stands at
    * @param lines the text, wrapped
-   * @param ends whether it is why the packet ended
+   * @param ends whether the packet ended here
    */
   private record Note(int column, String text, List<String> lines, boolean ends, String tip) {}
 

@@ -89,8 +89,8 @@ public final class Report {
    * Where a page comes from.
    *
    * @param at when it was made
-   * @param tool by which program and version
-   * @param revision which state of the file, such as a commit; null if that is not known
+   * @param tool the program and version that made it
+   * @param revision the revision of the file, such as a commit; null if unknown
    */
   public record Made(ZonedDateTime at, String tool, @Nullable String revision) {}
 
@@ -99,11 +99,11 @@ public final class Report {
   /**
    * Writes the page.
    *
-   * @param path the site file, for patches; null where it is no file
+   * @param path the site file, for patches; null where the site was not read from a file
    * @param name what the page calls the file
-   * @param made when and by what
-   * @param history what a replay has shown; null for none
-   * @param progress hears what is being done
+   * @param made the time and the program
+   * @param history the history of a replay; null for none
+   * @param progress is told what is being done
    * @throws IOException if the file cannot be read
    */
   public static String of(

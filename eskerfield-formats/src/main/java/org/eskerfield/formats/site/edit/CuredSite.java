@@ -38,7 +38,7 @@ public record CuredSite(String before, String after, SiteFile file, String patch
    *
    * @param path the site file
    * @param name what messages and the patch call it
-   * @param all the findings that the check of the file made
+   * @param all all findings of the file
    * @return null if the cure is for a person to decide, or does not do what it promises
    * @throws IOException if the file cannot be read
    */
@@ -61,7 +61,7 @@ public record CuredSite(String before, String after, SiteFile file, String patch
     /**
      * What is known of a file.
      *
-     * @param findings all that the check of the file found
+     * @param findings all findings of the file
      */
     Known(Path path, String name, List<Finding> findings) {
       this.path = path;

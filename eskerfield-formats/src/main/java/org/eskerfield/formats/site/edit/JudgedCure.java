@@ -23,10 +23,10 @@ import org.eskerfield.trace.Tracer;
 /**
  * A cure carried out, and what it does to every packet.
  *
- * @param summary what is done, in one sentence
+ * @param summary the cure in one sentence
  * @param cured the file with the cure
- * @param effect what changes by it
- * @param closes whether the finding is that something is open: what is lost then is what was meant
+ * @param effect the packets whose fate it changes
+ * @param closes whether the finding is about something open, so that packets lost are the purpose
  */
 public record JudgedCure(String summary, CuredSite cured, Comparison effect, boolean closes) {
   /**
@@ -35,7 +35,7 @@ public record JudgedCure(String summary, CuredSite cured, Comparison effect, boo
    * @param path the site file
    * @param name what messages and the patch call it
    * @param file the same, read
-   * @param all the findings that the check of the file made
+   * @param all all findings of the file
    * @return none if the cure is for a person to decide, or does not do what it promises
    * @throws IOException if the file cannot be read
    */
@@ -49,8 +49,8 @@ public record JudgedCure(String summary, CuredSite cured, Comparison effect, boo
    * The cures of several findings, judged as those of one.
    *
    * @param some the findings, those of one file
-   * @param progress hears how far it has come
-   * @return by the findings in their order
+   * @param progress is told how far it has come
+   * @return the cures by finding, in the order of the findings
    * @throws IOException if the file cannot be read
    */
   public static Map<Finding, List<JudgedCure>> of(

@@ -62,11 +62,11 @@ import org.jspecify.annotations.Nullable;
  *
  * @param before the file as it was
  * @param changed the file as it would be
- * @param tidied what else was taken away, since nothing uses it any more
- * @param proofs what must be so afterwards, and whether it is
- * @param management who manages the devices, and whether they still can
- * @param broken expectations that held before and do not now
- * @param effect what changes by it, for every packet
+ * @param tidied other objects removed because nothing uses them any more
+ * @param proofs conversations that must go in a certain way afterwards, as traced
+ * @param management management connections to the devices, as traced
+ * @param broken expectations that held before and no longer do
+ * @param effect all packets whose fate changes
  * @param besides the part of that which was not meant: other packets that are lost, or that reach
  *     somebody from now on
  * @param contained whether all of that cannot but be, as {@link Plan#inherent} says
@@ -86,8 +86,8 @@ public record PlannedChange(
   /**
    * A conversation on the changed site.
    *
-   * @param what what it shows
-   * @param conversation how it went
+   * @param what what the conversation shows
+   * @param conversation the conversation as traced
    * @param holds whether it went as it must
    */
   public record Proved(String what, Conversation conversation, boolean holds) {}

@@ -20,13 +20,13 @@ import org.jspecify.annotations.Nullable;
  * in the text, and the attempt traced on what comes of it, until it is answered. Cost: one reading
  * of the file and one diagnosis for each obstacle.
  *
- * @param steps what is done, as clauses, in order; empty if nothing is known that helps
+ * @param steps the changes as clauses, in order; empty if no change is known that helps
  * @param patch the steps as a unified diff; empty where there are none
  * @param site the site with the steps carried out
- * @param after what then becomes of the attempt
+ * @param after the attempt on that site
  * @param effect what changes by that for every packet, the attempt included; null where the attempt
  *     is not answered all the same
- * @param others other ways that let it through, each as its steps; often empty
+ * @param others alternatives that let it through, each as its steps; often empty
  */
 public record SmallestChange(
     List<String> steps,
@@ -49,9 +49,9 @@ public record SmallestChange(
    *
    * @param text the text of the site file
    * @param folder where the file stands, for the files that it names; null if it names none
-   * @param name what the patch calls it
-   * @param file what the text says
-   * @param diagnosis what stands in the way on that site
+   * @param name the name of the file in the patch
+   * @param file the text as read
+   * @param diagnosis the obstacles on that site
    */
   public static SmallestChange of(
       String text, @Nullable Path folder, String name, SiteFile file, Diagnosis diagnosis) {

@@ -12,10 +12,9 @@ import org.eskerfield.verify.Wanted;
  * A site file: the site, its expectations, guarantees and acceptances.
  *
  * @param site the site
- * @param expectations what must happen on it, in the order of the file; empty if it says nothing
- * @param guarantees what must hold for all packets, in the order of the file; empty if it says
- *     nothing
- * @param policy what it says of the findings of a check
+ * @param expectations its expectations, in the order of the file; often empty
+ * @param guarantees its guarantees, in the order of the file; often empty
+ * @param policy its severities and acceptances
  */
 public record SiteFile(
     Site site, List<Expectation> expectations, List<Guarantee> guarantees, Policy policy) {

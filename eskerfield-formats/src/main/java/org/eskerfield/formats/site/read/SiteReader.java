@@ -77,7 +77,7 @@ public final class SiteReader {
   /**
    * Reads the site of a site file.
    *
-   * @throws UnreadableSiteException if the file is not there, is no text or has any problem
+   * @throws UnreadableSiteException if the file does not exist, is no text or has any problem
    */
   public static Site read(Path file) throws UnreadableSiteException {
     return readFile(file).site();
@@ -86,7 +86,7 @@ public final class SiteReader {
   /**
    * Reads a site file with its expectations.
    *
-   * @throws UnreadableSiteException if the file is not there, is no text or has any problem
+   * @throws UnreadableSiteException if the file does not exist, is no text or has any problem
    */
   public static SiteFile readFile(Path file) throws UnreadableSiteException {
     String name = String.valueOf(file.getFileName());

@@ -112,7 +112,7 @@ public final class SiteBuilder {
   /**
    * The site with its expectations; places are those of {@link #text}.
    *
-   * @throws UnreadableSiteException if something is wrong, with all that is
+   * @throws UnreadableSiteException if the site is wrong, with all problems
    */
   public SiteFile build() throws UnreadableSiteException {
     try {

@@ -20,6 +20,7 @@ module org.eskerfield.formats {
   exports org.eskerfield.formats.answer;
   exports org.eskerfield.formats.ask;
   exports org.eskerfield.formats.capture;
+  exports org.eskerfield.formats.flow;
   exports org.eskerfield.formats.replay;
   exports org.eskerfield.formats.schema;
   exports org.eskerfield.formats.site.edit;

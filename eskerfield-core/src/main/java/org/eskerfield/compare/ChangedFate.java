@@ -39,7 +39,7 @@ public record ChangedFate(
   }
 
   /** What changes most from one way of a packet to another. */
-  static Kind kind(Trace before, Trace after) {
+  public static Kind kind(Trace before, Trace after) {
     boolean was = before.outcome() == Outcome.ANSWERED;
     boolean is = after.outcome() == Outcome.ANSWERED;
     if (was != is) {

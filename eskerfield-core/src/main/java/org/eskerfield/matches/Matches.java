@@ -4,6 +4,7 @@ package org.eskerfield.matches;
 import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Collections;
+import java.util.HashMap;
 import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
@@ -15,6 +16,7 @@ import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
 import org.eskerfield.outcome.Step;
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.AddressCounts;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.program.CompiledList;
@@ -39,9 +41,6 @@ import org.jspecify.annotations.Nullable;
  * <p>Not safe for use by several threads.
  */
 public final class Matches {
-  /** How many senders and receivers of a rule are told apart; others are counted together. */
-  private static final int MOST_ENDS = 10_000;
-
   /**
    * The matches of one rule, list, route or own service.
    *
@@ -49,6 +48,8 @@ public final class Matches {
    * @param by what matched: a translation rule, an access rule, a list (by its default), an own
    *     service or a route
    * @param flows the number of flows that matched
+   * @param packets the packets of these flows, both directions; null where no flow tells them
+   * @param bytes their bytes, likewise
    * @param first when the first one came, since the start of the traffic; null for none
    * @param last when the last one came; null for none
    * @param senders the number of flows by source address as sent, the most first
@@ -60,6 +61,8 @@ public final class Matches {
       String device,
       Placed by,
       long flows,
+      @Nullable Long packets,
+      @Nullable Long bytes,
       @Nullable Duration first,
       @Nullable Duration last,
       Map<Address, Long> senders,
@@ -76,10 +79,12 @@ public final class Matches {
     private final Device device;
     private final Placed by;
     private long flows;
+    private long packets = -1;
+    private long bytes = -1;
     private @Nullable Duration first;
     private @Nullable Duration last;
-    private final Map<Address, Long> senders = new LinkedHashMap<>();
-    private final Map<Address, Long> receivers = new LinkedHashMap<>();
+    private final AddressCounts senders = new AddressCounts();
+    private final AddressCounts receivers = new AddressCounts();
     private final IdentityHashMap<Placed, Long> instead = new IdentityHashMap<>();
 
     Counter(Device device, Placed by) {
@@ -91,30 +96,27 @@ public final class Matches {
       flows++;
       first = first == null ? at : first;
       last = at;
-      count(senders, sent.source());
-      count(receivers, sent.destination());
-    }
-
-    private static void count(Map<Address, Long> ends, Address end) {
-      if (ends.size() < MOST_ENDS || ends.containsKey(end)) {
-        ends.merge(end, 1L, Long::sum);
-      }
+      senders.add(sent.source());
+      receivers.add(sent.destination());
     }
 
     Row row() {
       return new Row(
-          device.name(), by, flows, first, last, sorted(senders), sorted(receivers), taker());
+          device.name(),
+          by,
+          flows,
+          packets < 0 ? null : packets,
+          bytes < 0 ? null : bytes,
+          first,
+          last,
+          senders.sorted(),
+          receivers.sorted(),
+          taker());
     }
 
-    private static Map<Address, Long> sorted(Map<Address, Long> ends) {
-      Map<Address, Long> sorted = new LinkedHashMap<>();
-      ends.entrySet().stream()
-          .sorted(
-              Map.Entry.<Address, Long>comparingByValue()
-                  .reversed()
-                  .thenComparing(Map.Entry.comparingByKey()))
-          .forEach(each -> sorted.put(each.getKey(), each.getValue()));
-      return sorted;
+    void grow(long morePackets, long moreBytes) {
+      packets = morePackets < 0 ? packets : Math.max(packets, 0) + morePackets;
+      bytes = moreBytes < 0 ? bytes : Math.max(bytes, 0) + moreBytes;
     }
 
     private @Nullable Placed taker() {
@@ -134,6 +136,11 @@ public final class Matches {
   private final IdentityHashMap<Placed, CompiledList> lists = new IdentityHashMap<>();
 
   private final List<Counter> order = new ArrayList<>();
+
+  /** What decided about flows of which more may come, by their numbers. */
+  private final Map<Long, List<Counter>> open = new HashMap<>();
+
+  private List<Counter> last = List.of();
   private long flows;
 
   /** Counts nothing yet. */
@@ -172,6 +179,7 @@ public final class Matches {
    */
   public void add(Duration at, Trace trace) {
     flows++;
+    last = new ArrayList<>();
     Header sent = trace.request().get(0).decisions().get(0).before();
     for (Leg leg : trace.request()) {
       Device device = program.site().devices().get(leg.where());
@@ -184,10 +192,39 @@ public final class Matches {
         Counter counter = by == null ? null : counters.get(by);
         if (counter != null && isOfNewFlow(decision) && met.add(counter.by)) {
           counter.count(at, sent);
+          last.add(counter);
           behind(program.device(device.name()), leg, decision, counter.by, trace);
         }
       }
     }
+  }
+
+  /**
+   * Counts a flow of which more may come, see {@link #grow}.
+   *
+   * @param flow its number, unlike that of others which have not ended
+   * @param at when it came, since the start of the traffic
+   * @param trace its first packet on this site
+   */
+  public void begin(long flow, Duration at, Trace trace) {
+    add(at, trace);
+    open.put(flow, last);
+  }
+
+  /**
+   * Adds to the size of a flow.
+   *
+   * @param flow the number by which it began
+   * @param packets packets of both directions; negative if unknown
+   * @param bytes their bytes; negative if unknown
+   */
+  public void grow(long flow, long packets, long bytes) {
+    open.getOrDefault(flow, List.of()).forEach(counter -> counter.grow(packets, bytes));
+  }
+
+  /** Nothing more comes of a flow. */
+  public void end(long flow) {
+    open.remove(flow);
   }
 
   /** Whether a rule took a new flow: not what is known, restored, or named by no rule. */

@@ -2,7 +2,9 @@
 package org.eskerfield.cli.text;
 
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.List;
+import java.util.Locale;
 import java.util.Map;
 import org.eskerfield.matches.Matches;
 import org.eskerfield.model.AccessList;
@@ -33,11 +35,16 @@ public final class MatchesText {
    */
   public String of(List<Matches.Row> rows, long flows, Duration elapsed) {
     StringBuilder out = new StringBuilder();
+    boolean sized = rows.stream().anyMatch(row -> row.packets() != null || row.bytes() != null);
     for (String device : site.devices().keySet()) {
       List<Matches.Row> own = rows.stream().filter(row -> row.device().equals(device)).toList();
       if (!own.isEmpty()) {
-        TableText table = new TableText("line", "flows", "first", "last", "rule", "senders");
-        own.forEach(row -> add(table, row));
+        TableText table =
+            sized
+                ? new TableText(
+                    "line", "flows", "packets", "bytes", "first", "last", "rule", "senders")
+                : new TableText("line", "flows", "first", "last", "rule", "senders");
+        own.forEach(row -> table.add(cells(row, sized)));
         out.append(style.strong(device)).append('\n').append(table.text(style)).append('\n');
       }
     }
@@ -51,14 +58,31 @@ public final class MatchesText {
         .toString();
   }
 
-  private void add(TableText table, Matches.Row row) {
-    table.add(
-        String.valueOf(row.by().place().line()),
-        row.flows() == 0 ? "none" : String.format("%,d", row.flows()),
-        time(row.first()),
-        time(row.last()),
-        label(row.by()),
-        row.flows() == 0 ? why(row) : senders(row.senders()));
+  private String[] cells(Matches.Row row, boolean sized) {
+    List<String> cells = new ArrayList<>();
+    cells.add(String.valueOf(row.by().place().line()));
+    cells.add(row.flows() == 0 ? "none" : String.format("%,d", row.flows()));
+    if (sized) {
+      cells.add(row.packets() == null ? "" : String.format("%,d", row.packets()));
+      cells.add(row.bytes() == null ? "" : bytes(row.bytes()));
+    }
+    cells.add(time(row.first()));
+    cells.add(time(row.last()));
+    cells.add(label(row.by()));
+    cells.add(row.flows() == 0 ? why(row) : senders(row.senders()));
+    return cells.toArray(new String[0]);
+  }
+
+  /** In decimal units (IEC 80000-13): {@code 12.4 MB}. */
+  private static String bytes(long bytes) {
+    double shown = bytes;
+    for (String unit : List.of("B", "kB", "MB", "GB")) {
+      if (shown < 999.5) {
+        return unit.equals("B") ? bytes + " B" : String.format(Locale.ROOT, "%.1f %s", shown, unit);
+      }
+      shown /= 1000;
+    }
+    return String.format(Locale.ROOT, "%,.1f TB", shown);
   }
 
   private static String label(Placed by) {

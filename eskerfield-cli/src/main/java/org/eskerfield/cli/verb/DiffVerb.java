@@ -9,10 +9,10 @@ import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import org.eskerfield.check.Finding;
+import org.eskerfield.cli.text.FateText;
 import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
-import org.eskerfield.cli.text.TraceText;
 import org.eskerfield.compare.ChangedFate;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
@@ -24,6 +24,7 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.answer.DiffData;
 import org.eskerfield.formats.answer.Json;
+import org.eskerfield.formats.answer.Tree;
 import org.eskerfield.formats.site.read.SiteFile;
 import org.eskerfield.git.RevisionReader;
 import org.eskerfield.model.Place;
@@ -35,7 +36,6 @@ import org.eskerfield.trace.Conversation;
 import org.eskerfield.trace.Moments;
 import org.eskerfield.trace.Passed;
 import org.eskerfield.trace.Question;
-import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.Model.PositionalParamSpec;
@@ -70,6 +70,14 @@ public final class DiffVerb extends Verb {
         flag("--traces", "Show the path of every sample in both files, decision by decision."));
     spec.addOption(
         flag("--all", "Show all packets that are answered neither before nor after, too."));
+    spec.addOption(
+        option(
+            "--traffic",
+            "FILE",
+            "Send this traffic through both sites, too, and show the flows whose fate changes: a list"
+                + " of flows, flow records (IPFIX) or a capture, as for 'replay'."));
+    spec.addOption(
+        option("--arriving", "WHERE", "For a capture: where it was taken, as for 'replay'."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema diff'."));
     spec.usageMessage()
         .footer(
@@ -89,13 +97,26 @@ public final class DiffVerb extends Verb {
     try (ProgressLine progress = new ProgressLine(terminal)) {
       comparison = Comparison.of(side(old), side(now), progress::begins);
     }
+    String traffic = call.matchedOptionValue("--traffic", null);
+    if (traffic == null && call.hasMatchedOption("--arriving")) {
+      throw wrong(call, "--arriving says where the capture of --traffic was taken; name that, too");
+    }
+    ComparedTraffic flows =
+        traffic == null
+            ? null
+            : ComparedTraffic.of(call, traffic, old.site(), now.site(), terminal);
     terminal
         .out()
         .print(
             call.hasMatchedOption("--json")
-                ? Json.of(DiffData.of(comparison, now.site()))
-                : text(call, comparison, now.site(), terminal.style()));
-    return comparison.changesNothing() ? FINE : NO;
+                ? Json.of(
+                    DiffData.of(comparison, now.site())
+                        .with("flows", Tree.of(flows, ComparedTraffic::data)))
+                : text(call, comparison, now.site(), terminal.style())
+                    + (flows == null
+                        ? ""
+                        : flows.text(call.hasMatchedOption("--traces"), terminal.style())));
+    return comparison.changesNothing() && (flows == null || !flows.endsOtherwise()) ? FINE : NO;
   }
 
   private static Comparison.Side side(SiteFile file) {
@@ -330,38 +351,10 @@ public final class DiffVerb extends Verb {
     out.append("     e.g. ").append(sample.sender().name());
     out.append(" to ").append(sample.to()).append(' ').append(sample.probe());
     out.append(usual ? "" : ", " + Moments.text(sample.at())).append('\n');
-    end(out, "before", change.before(), style);
-    end(out, "after ", change.after(), style);
-    if (change.kind() == ChangedFate.Kind.OTHER_WAY) {
-      rules(out, change);
-    }
-    if (traces) {
-      out.append("     before\n").append(new TraceText(change.before(), style).legs());
-      out.append("     after\n").append(new TraceText(change.after(), style).legs());
-    }
-  }
-
-  private static void end(StringBuilder out, String when, Trace trace, Style style) {
-    String outcome = trace.outcome().toString();
-    out.append("       ").append(when).append("  ").append(style.outcome(trace.outcome()));
-    out.append(' ');
-    String told = "(" + TraceText.names(trace.request()) + "): " + trace.reason();
-    out.append(Style.wrapped(told, 15, 16 + outcome.length())).append('\n');
-  }
-
-  private static void rules(StringBuilder out, ChangedFate change) {
-    List<String> resolved = new ArrayList<>(change.rulesBefore());
-    resolved.removeAll(change.rulesAfter());
-    List<String> fresh = new ArrayList<>(change.rulesAfter());
-    fresh.removeAll(change.rulesBefore());
-    if (!resolved.isEmpty()) {
-      String text = "no longer decided by " + String.join("; ", resolved);
-      out.append("       ").append(Style.wrapped(text, 9, 7)).append('\n');
-    }
-    if (!fresh.isEmpty()) {
-      String text = "now decided by " + String.join("; ", fresh);
-      out.append("       ").append(Style.wrapped(text, 9, 7)).append('\n');
-    }
+    out.append(
+        FateText.of(
+            change.before(), change.after(), change.rulesBefore(), change.rulesAfter(), style));
+    out.append(traces ? FateText.traces(change.before(), change.after(), style) : "");
   }
 
   private static void guarantees(StringBuilder out, List<GuaranteeChange> changes, Style style) {

@@ -8,12 +8,16 @@ import org.eskerfield.cli.text.ProgressLine;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.MatchesData;
+import org.eskerfield.formats.replay.FlowPart;
+import org.eskerfield.formats.replay.Happened;
 import org.eskerfield.formats.replay.Replay;
 import org.eskerfield.formats.replay.Resends;
 import org.eskerfield.formats.replay.Traffic;
 import org.eskerfield.matches.Matches;
 import org.eskerfield.model.Site;
+import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
+import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -44,6 +48,7 @@ public final class MatchesVerb extends Verb {
     Matches matches = new Matches(tracer);
     String name = call.matchedPositionalValue(1, "");
     Replay replay;
+    List<String> remarks;
     try (Traffic traffic = ReplayVerb.traffic(call, name, site, true, Resends.NONE);
         ProgressLine progress = new ProgressLine(terminal)) {
       replay =
@@ -54,10 +59,9 @@ public final class MatchesVerb extends Verb {
               null,
               (number, what) -> {
                 progress.begins("counting", number, 0);
-                if (what != null && what.trace() != null) {
-                  matches.add(what.at(), what.trace());
-                }
+                count(matches, what);
               });
+      remarks = traffic.afterwards().lines().toList();
     }
     List<Matches.Row> rows = new ArrayList<>(matches.rows());
     if (call.hasMatchedOption("--unused")) {
@@ -67,11 +71,35 @@ public final class MatchesVerb extends Verb {
         .out()
         .print(
             call.hasMatchedOption("--json")
-                ? Json.of(MatchesData.of(siteName(call), site, matches.flows(), rows))
+                ? Json.of(MatchesData.of(siteName(call), site, matches.flows(), remarks, rows))
                 : call.hasMatchedOption("--csv")
                     ? MatchesData.csv(rows)
                     : new MatchesText(site, terminal.style())
                         .of(rows, matches.flows(), replay.elapsed()));
+    if (!call.hasMatchedOption("--json") && !call.hasMatchedOption("--csv")) {
+      remarks.forEach(terminal.out()::println);
+    }
     return FINE;
+  }
+
+  private static void count(Matches matches, @Nullable Happened what) {
+    if (what == null) {
+      return;
+    }
+    Trace trace = what.trace();
+    FlowPart part = what.part();
+    if (part == null) {
+      if (trace != null) {
+        matches.add(what.at(), trace);
+      }
+      return;
+    }
+    if (trace != null) {
+      matches.begin(part.flow(), what.at(), trace);
+    }
+    matches.grow(part.flow(), part.added().packets(), part.added().bytes());
+    if (part.ends()) {
+      matches.end(part.flow());
+    }
   }
 }

@@ -145,7 +145,7 @@ public final class ReplayVerb extends Verb {
                 until,
                 (number, what) -> {
                   progress.begins("replaying", number, 0);
-                  if (what != null) {
+                  if (what != null && !what.isMore()) {
                     terminal.out().print(line(what, terminal.style()));
                   }
                 });

@@ -2,6 +2,7 @@
 package org.eskerfield.formats.answer;
 
 import java.util.List;
+import org.eskerfield.compare.ChangedFlows;
 import org.eskerfield.compare.Comparison;
 import org.eskerfield.compare.Difference;
 import org.eskerfield.compare.GuaranteeChange;
@@ -33,7 +34,7 @@ public final class DiffData {
                 comparison.changedFates().changes(),
                 each ->
                     new Tree()
-                        .with("kind", EffectData.kind(each))
+                        .with("kind", EffectData.kind(each.kind()))
                         .with("packets", new PacketWords(site).of(each.packets()))
                         .with("before", trace(each.before(), each.rulesBefore()))
                         .with("after", trace(each.after(), each.rulesAfter()))))
@@ -71,6 +72,27 @@ public final class DiffData {
                 .with("tried", comparison.moved().tried())
                 .with("complete", comparison.moved().complete())
                 .with("changes", Tree.each(comparison.moved().changes(), DiffData::moved)));
+  }
+
+  /** The flows of some traffic that change; {@code site} is the new one, for names. */
+  public static Tree flows(ChangedFlows changed, Site site, List<String> remarks) {
+    return new Tree()
+        .with("compared", changed.flows())
+        .with("changed", changed.changed())
+        .with("remarks", remarks)
+        .with(
+            "changes",
+            Tree.each(
+                changed.changes(),
+                each ->
+                    new Tree()
+                        .with("kind", EffectData.kind(each.kind()))
+                        .with("flows", each.flows())
+                        .with("first", each.first().toMillis() / 1000.0)
+                        .with("last", each.last().toMillis() / 1000.0)
+                        .with("senders", MatchesData.ends(site, each.senders()))
+                        .with("before", trace(each.before(), each.rulesBefore()))
+                        .with("after", trace(each.after(), each.rulesAfter()))));
   }
 
   private static Tree moved(MovedEnds.Change change) {

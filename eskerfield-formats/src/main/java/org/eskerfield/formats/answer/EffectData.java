@@ -17,13 +17,13 @@ final class EffectData {
         changes,
         each ->
             new Tree()
-                .with("kind", kind(each))
+                .with("kind", kind(each.kind()))
                 .with("packets", new PacketWords(site).of(each.packets()))
                 .with("before", each.before().outcome())
                 .with("after", each.after().outcome()));
   }
 
-  static String kind(ChangedFate change) {
-    return change.kind().name().toLowerCase(Locale.ROOT).replace('_', '-');
+  static String kind(ChangedFate.Kind kind) {
+    return kind.name().toLowerCase(Locale.ROOT).replace('_', '-');
   }
 }

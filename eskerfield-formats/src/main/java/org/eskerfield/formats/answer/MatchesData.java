@@ -23,12 +23,15 @@ public final class MatchesData {
    * The matches of a site.
    *
    * @param name the name of the site file
+   * @param remarks what of the traffic could not be read or is to be known; often empty
    * @param rows the rows to write
    */
-  public static Tree of(String name, Site site, long flows, List<Matches.Row> rows) {
+  public static Tree of(
+      String name, Site site, long flows, List<String> remarks, List<Matches.Row> rows) {
     return new Tree()
         .with("site", name)
         .with("flows", flows)
+        .with("remarks", remarks)
         .with("matches", Tree.each(rows, row -> row(site, row)));
   }
 
@@ -38,6 +41,8 @@ public final class MatchesData {
         .with("what", Labels.of(row.by()))
         .with("place", Tree.placeInFile(row.by().place()))
         .with("flows", row.flows())
+        .with("packets", row.packets())
+        .with("bytes", row.bytes())
         .with("first", seconds(row.first()))
         .with("last", seconds(row.last()))
         .with("senders", ends(site, row.senders()))
@@ -45,7 +50,7 @@ public final class MatchesData {
         .with("instead", Tree.of(row.instead(), Tree::rule));
   }
 
-  private static List<@Nullable Object> ends(Site site, Map<Address, Long> ends) {
+  static List<@Nullable Object> ends(Site site, Map<Address, Long> ends) {
     return Tree.each(
         ends.entrySet().stream().limit(MOST_ENDS).toList(),
         each ->
@@ -63,7 +68,18 @@ public final class MatchesData {
   public static String csv(List<Matches.Row> rows) {
     StringBuilder out = new StringBuilder();
     line(
-        out, "device", "rule", "line", "flows", "first", "last", "senders", "receivers", "instead");
+        out,
+        "device",
+        "rule",
+        "line",
+        "flows",
+        "packets",
+        "bytes",
+        "first",
+        "last",
+        "senders",
+        "receivers",
+        "instead");
     for (Matches.Row row : rows) {
       line(
           out,
@@ -71,6 +87,8 @@ public final class MatchesData {
           Printable.lines(Labels.of(row.by())),
           row.by().place().line(),
           row.flows(),
+          row.packets(),
+          row.bytes(),
           seconds(row.first()),
           seconds(row.last()),
           row.senders().size(),

@@ -229,7 +229,8 @@ public final class FlowTraffic implements Traffic {
     }
   }
 
-  private static String what(Question question) {
+  /** A question in a line. */
+  static String what(Question question) {
     return question.sender().name() + " → " + question.to() + " " + question.probe();
   }
 }

@@ -7,6 +7,7 @@ import java.util.EnumMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
+import org.eskerfield.compare.ChangedFlows;
 import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
@@ -70,5 +71,35 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
       elapsed = until;
     }
     return new Replay(elapsed, outcomes);
+  }
+
+  /**
+   * Leads traffic through two sites at once, to see which flows change their fate. What is told of
+   * flows has to be asked for when the traffic is opened.
+   *
+   * @param before a run on the old site, by which the traffic was opened
+   * @param after a run on the new site, at the same time
+   */
+  public static ChangedFlows compared(Run before, Run after, Traffic traffic, Listener listener)
+      throws IOException,
+          UnreadableSiteException,
+          UnusableQuestionException,
+          UnreadableCaptureException {
+    ChangedFlows changed = new ChangedFlows();
+    Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
+    Duration elapsed = Duration.ZERO;
+    int number = 0;
+    for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
+      before.advance(event.at().minus(elapsed));
+      after.advance(event.at().minus(elapsed));
+      elapsed = event.at();
+      Happened was = event.happen(before, outcomes);
+      Happened is = event.happen(after, outcomes);
+      if (was != null && is != null && was.trace() != null && is.trace() != null) {
+        changed.add(elapsed, was.trace(), is.trace());
+      }
+      listener.happened(number++, is);
+    }
+    return changed;
   }
 }

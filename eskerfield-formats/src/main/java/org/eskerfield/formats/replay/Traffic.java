@@ -13,6 +13,8 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
+import org.eskerfield.formats.flow.FlowSorter;
+import org.eskerfield.formats.flow.IpfixReader;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
@@ -20,13 +22,16 @@ import org.jspecify.annotations.Nullable;
 
 /** The flows and incidents of a replay, in the order of time. */
 public interface Traffic extends AutoCloseable {
+  /** How many records of flows are put in order in memory. */
+  int MOST_IN_MEMORY = 200_000;
+
   /** Something that happens. */
   interface Event {
     /** When, since the start. */
     Duration at();
 
     /**
-     * Lets it happen.
+     * Lets it happen, on one run or, one after the other, on several.
      *
      * @param outcomes where its outcome is counted, if it has one
      * @return what there is to tell of it; null if there is nothing, or nobody wants to know
@@ -63,8 +68,8 @@ public interface Traffic extends AutoCloseable {
   }
 
   /**
-   * What is to be sent: a capture where the first bytes say so, else a list of flows; either may be
-   * packed (gzip, RFC 1952).
+   * What is to be sent: a capture or records of flows (IPFIX) where the first bytes say so, else a
+   * list of flows; each may be packed (gzip, RFC 1952).
    *
    * @param name the name of the traffic; its ending marks an empty capture as one
    * @param in its bytes; closed with the traffic, or if it cannot be read
@@ -97,11 +102,16 @@ public interface Traffic extends AutoCloseable {
       if (CaptureReader.begins(first) || end.endsWith(".pcap") || end.endsWith(".pcapng")) {
         return new CaptureTraffic(site, unpacked, bytes, arriving, told);
       }
+      boolean records = IpfixReader.begins(first) || end.endsWith(".ipfix");
       if (arriving != null) {
         throw new UnusableQuestionException(
             "arriving",
-            name + " is a list of flows, and this is for a capture (pcap, pcapng)",
+            name + " has flows, and this is for a capture (pcap, pcapng)",
             "leave it away: each flow says who sends it");
+      }
+      if (records) {
+        return new RecordTraffic(
+            site, new FlowSorter(new IpfixReader(unpacked, bytes), MOST_IN_MEMORY), told);
       }
       return new FlowTraffic(site, unpacked, bytes, told, resends);
     } catch (Exception e) {

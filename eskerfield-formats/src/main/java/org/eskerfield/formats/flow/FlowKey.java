@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: Apache-2.0
+package org.eskerfield.formats.flow;
+
+import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Icmp;
+import org.eskerfield.packet.KeyedHash;
+import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Protocol;
+
+/**
+ * The header fields that the packets of a flow share in one direction.
+ *
+ * @param source the source address
+ * @param sourcePort its port, 0 to 65535; 0 for protocols without ports, ICMP too: records do not
+ *     tell its identifiers
+ * @param destination the destination address; of the same family
+ * @param destinationPort its port, likewise
+ * @param protocol the protocol number, 0 to 255
+ * @param icmpType the ICMP type, or {@link Icmp#NO_TYPE}
+ * @param icmpCode the ICMP code; 0 where there is none
+ */
+public record FlowKey(
+    Address source,
+    int sourcePort,
+    Address destination,
+    int destinationPort,
+    int protocol,
+    int icmpType,
+    int icmpCode) {
+  private static final KeyedHash KEYED = KeyedHash.fresh();
+
+  /**
+   * Checks the families.
+   *
+   * @throws IllegalArgumentException if the addresses are of different families
+   */
+  public FlowKey {
+    if (source.family() != destination.family()) {
+      throw new IllegalArgumentException(source + " and " + destination + " are not of one family");
+    }
+  }
+
+  /** The key of a packet. */
+  public static FlowKey of(Packet packet) {
+    boolean icmp = Protocol.isIcmp(packet.protocol);
+    return new FlowKey(
+        packet.source(),
+        icmp ? 0 : packet.sourcePort,
+        packet.destination(),
+        icmp ? 0 : packet.destinationPort,
+        packet.protocol,
+        packet.icmpType,
+        packet.icmpCode);
+  }
+
+  /** A packet of the flow; of TCP one that opens a connection. */
+  public Packet packet() {
+    return new Packet(
+        source,
+        sourcePort,
+        destination,
+        destinationPort,
+        protocol,
+        icmpType,
+        icmpCode,
+        protocol == Protocol.TCP ? Packet.SYN : 0);
+  }
+
+  /** The key of the packets that answer. */
+  public FlowKey mirrored() {
+    int type =
+        switch (icmpType) {
+          case Icmp.ECHO_REQUEST -> Icmp.ECHO_REPLY;
+          case Icmp.ECHO_REPLY -> Icmp.ECHO_REQUEST;
+          case Icmp.ECHO_REQUEST_V6 -> Icmp.ECHO_REPLY_V6;
+          case Icmp.ECHO_REPLY_V6 -> Icmp.ECHO_REQUEST_V6;
+          default -> icmpType;
+        };
+    return new FlowKey(
+        /* source= */ destination,
+        /* sourcePort= */ destinationPort,
+        /* destination= */ source,
+        /* destinationPort= */ sourcePort,
+        protocol,
+        type,
+        icmpCode);
+  }
+
+  /** Whether its packets may open something: all but ICMP that is no echo request. */
+  public boolean mayOpen() {
+    return !Protocol.isIcmp(protocol) || Icmp.isEchoRequest(icmpType);
+  }
+
+  /** Records come from strangers: whoever chose the ports does not choose the hash. */
+  @Override
+  public int hashCode() {
+    long between = KEYED.of(source.hashCode(), destination.hashCode());
+    long ports = (long) sourcePort << 48 | (long) destinationPort << 32 | (long) protocol << 16;
+    return (int) KEYED.of(between, ports | (icmpType & 0xffff));
+  }
+}

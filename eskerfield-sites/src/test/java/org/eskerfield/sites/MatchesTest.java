@@ -19,7 +19,7 @@ import org.junit.jupiter.api.Test;
 
 /** Matches of a small site, counted by hand. */
 class MatchesTest {
-  private static final String SITE =
+  static final String SITE =
       """
       eskerfield: 1
       site: A workshop

@@ -76,8 +76,7 @@ public final class DiffVerb extends Verb {
             "FILE",
             "Send this traffic through both sites, too, and show the flows whose fate changes: a list"
                 + " of flows, flow records (IPFIX) or a capture, as for 'replay'."));
-    spec.addOption(
-        option("--arriving", "WHERE", "For a capture: where it was taken, as for 'replay'."));
+    ReplayVerb.sources(spec);
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema diff'."));
     spec.usageMessage()
         .footer(
@@ -98,8 +97,10 @@ public final class DiffVerb extends Verb {
       comparison = Comparison.of(side(old), side(now), progress::begins);
     }
     String traffic = call.matchedOptionValue("--traffic", null);
-    if (traffic == null && call.hasMatchedOption("--arriving")) {
-      throw wrong(call, "--arriving says where the capture of --traffic was taken; name that, too");
+    for (String option : List.of("--arriving", "--columns", "--time-format")) {
+      if (traffic == null && call.hasMatchedOption(option)) {
+        throw wrong(call, option + " says how --traffic is read; name that, too");
+      }
     }
     ComparedTraffic flows =
         traffic == null

@@ -31,9 +31,9 @@ public final class MatchesVerb extends Verb {
   protected void describe(CommandSpec spec) {
     spec.addPositional(siteFile());
     spec.addPositional(
-        ReplayVerb.trafficFile("A list of flows or a capture, as for 'eskerfield replay'."));
-    spec.addOption(
-        option("--arriving", "WHERE", "For a capture: where it was taken, as for 'replay'."));
+        ReplayVerb.trafficFile(
+            "A list of flows, flow records, a log or a capture, as for 'eskerfield replay'."));
+    ReplayVerb.sources(spec);
     spec.addOption(flag("--unused", "Show only rules that no flow matches."));
     spec.addOption(flag("--csv", "Answer as CSV."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema matches'."));

@@ -21,6 +21,8 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.ReplayData;
+import org.eskerfield.formats.flow.Columns;
+import org.eskerfield.formats.flow.LogRecords;
 import org.eskerfield.formats.literal.Times;
 import org.eskerfield.formats.replay.CaptureTraffic;
 import org.eskerfield.formats.replay.FlowTraffic;
@@ -58,13 +60,9 @@ public final class ReplayVerb extends Verb {
         trafficFile(
             "CSV with the columns at,from,to,service and, where wanted,"
                 + " source-port,do,data-port; the same as a list in a .yaml file;"
-                + " a capture, .pcap or .pcapng; - for standard input."));
-    spec.addOption(
-        option(
-            "--arriving",
-            "WHERE",
-            "For a capture: where it was taken, an interface such as 'edge uplink', whose arriving"
-                + " packets are sent, or a host, whose own packets are."));
+                + " flow records, .ipfix; a log, see --columns; a capture, .pcap or .pcapng;"
+                + " - for standard input."));
+    sources(spec);
     spec.addOption(
         flag(
             "--retry",
@@ -91,6 +89,29 @@ public final class ReplayVerb extends Verb {
         .footer(
             "",
             "Example: eskerfield replay demo/gauges.site.yaml demo/gauges.csv --follow --bindings");
+  }
+
+  /** How traffic is read that is no list of flows of our own. */
+  static void sources(CommandSpec spec) {
+    spec.addOption(
+        option(
+            "--arriving",
+            "WHERE",
+            "For a capture: where it was taken, an interface such as 'edge uplink', whose arriving"
+                + " packets are sent, or a host, whose own packets are."));
+    spec.addOption(
+        option(
+            "--columns",
+            "FIELD=COLUMN,...",
+            "For a log of flows (CSV with a header row, JSON lines, key=value lines): which column has"
+                + " start, end, duration, from, from-port, to, to-port, protocol, flags, packets,"
+                + " bytes, back-packets, back-bytes."));
+    spec.addOption(
+        option(
+            "--time-format",
+            "PATTERN",
+            "How --columns are to read times that are neither RFC 3339 nor numbers since 1970, such as"
+                + " 'dd/MM/yyyy HH:mm:ss'."));
   }
 
   /** What happens while the flows are sent. */
@@ -291,6 +312,26 @@ public final class ReplayVerb extends Verb {
   static Traffic traffic(
       ParseResult call, String traffic, Site site, boolean follow, Resends resends)
       throws Exception {
+    String columns = call.matchedOptionValue("--columns", null);
+    String format = call.matchedOptionValue("--time-format", null);
+    if (columns != null) {
+      if (call.hasMatchedOption("--arriving")) {
+        throw wrong(
+            call, "--arriving is for a capture; flows say by their addresses who sends them");
+      }
+      return Traffic.of(
+          site,
+          new LogRecords(
+              site,
+              name(traffic),
+              Traffic.unpacked(stream(call, traffic)),
+              Columns.of(columns),
+              format),
+          follow);
+    }
+    if (format != null) {
+      throw wrong(call, "--time-format is for times in columns that --columns names");
+    }
     Traffic opened =
         Traffic.open(
             site,

@@ -211,7 +211,7 @@ final class IpfixDraft {
     return !finer && startUp < 0;
   }
 
-  /** Why it is no record of a flow, in words that follow on a number; null if it is one. */
+  /** Why it is no record of a flow, as a plural; null if it is one. */
   @Nullable String lacks() {
     if (event) {
       return "records of address translation events, which are no flows";

@@ -98,7 +98,7 @@ public final class IpfixReader implements FlowRecords {
   @Override
   public List<String> remarks() {
     List<String> remarks = new ArrayList<>();
-    skipped.forEach((why, count) -> remarks.add(count + " " + why));
+    skipped.forEach((why, count) -> remarks.add(String.format("%s: %,d", why, count)));
     if (!places.isEmpty()) {
       remarks.add("damaged, first at " + String.join("; ", places));
     }
@@ -232,7 +232,7 @@ public final class IpfixReader implements FlowRecords {
   }
 
   private void damaged(int at, String what) {
-    skip("places that are damaged");
+    skip("places that are damaged, and skipped");
     if (places.size() < MOST_PLACES) {
       places.add("byte " + (began + HEADER + at) + ": " + what);
     }

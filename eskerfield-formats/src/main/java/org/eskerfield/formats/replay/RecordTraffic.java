@@ -8,7 +8,6 @@ import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
-import java.util.LinkedHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
@@ -64,7 +63,9 @@ public final class RecordTraffic implements Traffic {
           Comparator.<Live, Instant>comparing(each -> each.due).thenComparing(each -> each.number));
 
   private long flows;
-  private final Map<String, Long> remarks = new LinkedHashMap<>();
+  private long icmp;
+  private long begun;
+  private long lost;
 
   /**
    * The traffic of some records.
@@ -163,16 +164,32 @@ public final class RecordTraffic implements Traffic {
     return new Later(flow, since(now), over && flow.closes(), false);
   }
 
-  private void remark(String what) {
-    remarks.merge(what, 1L, Long::sum);
-  }
-
   @Override
   public String afterwards() {
     List<String> lines = new ArrayList<>();
-    remarks.forEach((what, count) -> lines.add(count + " " + what));
+    count(
+        lines,
+        lost,
+        "packet within a TCP connection got nowhere",
+        "packets within TCP connections got nowhere");
+    count(
+        lines,
+        icmp,
+        "record of ICMP that opens nothing, not sent",
+        "records of ICMP that opens nothing, not sent");
+    count(
+        lines,
+        begun,
+        "TCP connection had begun before its first record: sent as if it opened then",
+        "TCP connections had begun before their first records: sent as if they opened then");
     lines.addAll(records.remarks());
     return String.join("\n", lines);
+  }
+
+  private static void count(List<String> lines, long number, String one, String several) {
+    if (number > 0) {
+      lines.add(String.format("%,d %s", number, number == 1 ? one : several));
+    }
   }
 
   @Override
@@ -260,7 +277,7 @@ public final class RecordTraffic implements Traffic {
     Packet segment = flow.sent.copy();
     segment.tcpFlags = Packet.ACK;
     if (run.send(segment).outcome() != Outcome.ANSWERED) {
-      remark("packets within TCP connections got nowhere");
+      lost++;
     }
   }
 
@@ -283,9 +300,9 @@ public final class RecordTraffic implements Traffic {
       this.record = record;
       this.flow = flow;
       if (flow == null) {
-        remark("records of ICMP that opens nothing, not sent");
+        icmp++;
       } else if (flow.sent.protocol == Protocol.TCP && flow.lacksOpening) {
-        remark("TCP connections had begun before their first record: sent as if they opened then");
+        begun++;
       }
     }
 

@@ -13,6 +13,7 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
+import org.eskerfield.formats.flow.FlowRecords;
 import org.eskerfield.formats.flow.FlowSorter;
 import org.eskerfield.formats.flow.IpfixReader;
 import org.eskerfield.model.Site;
@@ -89,15 +90,10 @@ public interface Traffic extends AutoCloseable {
           UnreadableSiteException,
           UnusableQuestionException,
           UnreadableCaptureException {
-    InputStream bytes = new BufferedInputStream(in);
     try {
-      String unpacked = name;
+      InputStream bytes = unpacked(in);
       byte[] first = first(bytes);
-      if (first.length > 1 && first[0] == 0x1f && first[1] == (byte) 0x8b) {
-        bytes = new BufferedInputStream(new GZIPInputStream(bytes));
-        unpacked = name.replaceFirst("(?i)[.]gz$", "");
-        first = first(bytes);
-      }
+      String unpacked = name.replaceFirst("(?i)[.]gz$", "");
       String end = unpacked.toLowerCase(Locale.ROOT);
       if (CaptureReader.begins(first) || end.endsWith(".pcap") || end.endsWith(".pcapng")) {
         return new CaptureTraffic(site, unpacked, bytes, arriving, told);
@@ -110,14 +106,33 @@ public interface Traffic extends AutoCloseable {
             "leave it away: each flow says who sends it");
       }
       if (records) {
-        return new RecordTraffic(
-            site, new FlowSorter(new IpfixReader(unpacked, bytes), MOST_IN_MEMORY), told);
+        return of(site, new IpfixReader(unpacked, bytes), told);
       }
       return new FlowTraffic(site, unpacked, bytes, told, resends);
     } catch (Exception e) {
       in.close();
       throw e;
     }
+  }
+
+  /**
+   * Records of flows, in whatever order.
+   *
+   * @param records the records; closed with the traffic, or if they cannot be read
+   * @param told whether each flow is reported
+   */
+  static Traffic of(Site site, FlowRecords records, boolean told)
+      throws IOException, UnreadableCaptureException {
+    return new RecordTraffic(site, new FlowSorter(records, MOST_IN_MEMORY), told);
+  }
+
+  /** The same bytes, unpacked where they are packed (gzip, RFC 1952). */
+  static InputStream unpacked(InputStream in) throws IOException {
+    InputStream bytes = new BufferedInputStream(in);
+    byte[] first = first(bytes);
+    return first.length > 1 && first[0] == 0x1f && first[1] == (byte) 0x8b
+        ? new BufferedInputStream(new GZIPInputStream(bytes))
+        : bytes;
   }
 
   private static byte[] first(InputStream in) throws IOException {

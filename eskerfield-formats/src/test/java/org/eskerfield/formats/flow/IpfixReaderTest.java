@@ -240,7 +240,7 @@ class IpfixReaderTest {
     assertThat(read.records())
         .extracting(each -> each.key().source())
         .containsExactly(CLERK, CHART);
-    assertThat(read.remarks()).contains("2 sets of records without a template before them");
+    assertThat(read.remarks()).contains("sets of records without a template before them: 2");
   }
 
   @Test
@@ -261,7 +261,7 @@ class IpfixReaderTest {
     assertThat(read.records()).isEmpty();
     assertThat(read.remarks())
         .anyMatch(each -> each.contains("samples packets"))
-        .contains("1 records of address translation events, which are no flows");
+        .contains("records of address translation events, which are no flows: 1");
   }
 
   @Test

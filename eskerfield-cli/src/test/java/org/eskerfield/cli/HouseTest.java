@@ -59,6 +59,7 @@ class HouseTest {
           List.of("formats.literal.."),
           List.of("formats.ask..", "formats.site.shape.."),
           List.of("formats.traffic..", "formats.capture.."),
+          List.of("formats.flow.."),
           List.of("formats.replay.."),
           List.of("formats.site.read.."),
           List.of("formats.site.write.."),

@@ -117,7 +117,7 @@ class PictureVerbsTest {
         "trace SITE --from boats --to pilot --service ping --capture @c.pcap | name one place",
         "trace SITE --from ferry --to pilot --service ping --capture @c.pcap --seen-at fery | did you mean 'ferry'",
         "trace SITE --from ferry --to pilot --service ping --capture @no/c.pcap | no such folder",
-        "replay SITE ../demo/gauges.csv --arriving ferry | gauges.csv is a list of flows",
+        "replay SITE ../demo/gauges.csv --arriving ferry | gauges.csv has flows",
         "replay SITE @cut.csv.gz | what is packed there is damaged, or cut off at its end",
         "replay SITE @empty.pcap | ends at byte 0",
         "replay SITE @other.pcap --arriving skerry | 'skerry' has several interfaces",

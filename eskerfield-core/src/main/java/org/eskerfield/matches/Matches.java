@@ -227,10 +227,14 @@ public final class Matches {
     open.remove(flow);
   }
 
-  /** Whether a rule took a new flow: not what is known, restored, or named by no rule. */
+  /**
+   * Whether a rule took a new flow: not what is known, restored, or named by no rule, nor what an
+   * own service does not let in.
+   */
   private static boolean isOfNewFlow(Decision decision) {
     return switch (decision.ruling()) {
-      case DESTINATION_RESTORED, SOURCE_RESTORED, DESTINATION_UNMATCHED -> false;
+      case DESTINATION_RESTORED, SOURCE_RESTORED, DESTINATION_UNMATCHED, DEVICE_SERVICE_CLOSED ->
+          false;
       default -> decision.ruling().step() != Step.STATE;
     };
   }

@@ -74,6 +74,8 @@ class MatchesTest {
       6s,feed,203.0.113.2,443/tcp,50007
       7s,maker,203.0.113.2,443/tcp,50008
       8s,visitor,feed,https,50009
+      9s,maker,203.0.113.2,ssh,50010
+      10s,clerk,10.1.0.1,ssh,50011
       """;
 
   private static Matches matches() throws Exception {
@@ -102,7 +104,7 @@ class MatchesTest {
       String instead = row.instead() == null ? "" : ", instead " + Labels.of(row.instead());
       told.add(Labels.of(row.by()) + ": " + row.flows() + instead);
     }
-    assertThat(matches.flows()).isEqualTo(9);
+    assertThat(matches.flows()).isEqualTo(11);
     assertThat(told)
         .containsExactly(
             "destination rule 'the shop': 3",
@@ -115,7 +117,7 @@ class MatchesTest {
             "list 'from guests': 1",
             "access rule 'the shop is open': 3",
             "list 'from outside': 0",
-            "own service ssh: 0",
+            "own service ssh: 1",
             "route to 0.0.0.0/0: 5");
   }
 

@@ -105,9 +105,9 @@ class RecordTrafficTest {
             FlowPart part = what.part();
             if (what.trace() != null) {
               matches.begin(part.flow(), what.at(), what.trace());
+              watcher.see(what.at(), run);
             }
             matches.grow(part.flow(), part.added().packets(), part.added().bytes());
-            watcher.see(what.at(), run);
           });
     }
     return matches;

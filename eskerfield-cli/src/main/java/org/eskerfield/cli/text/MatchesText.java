@@ -2,6 +2,9 @@
 package org.eskerfield.cli.text;
 
 import java.time.Duration;
+import java.time.ZonedDateTime;
+import java.time.format.DateTimeFormatter;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Locale;
@@ -14,12 +17,15 @@ import org.eskerfield.model.Placed;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
+import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Labels;
 import org.eskerfield.trace.Moments;
 import org.jspecify.annotations.Nullable;
 
 /** The matches of each rule, as a table for each device. */
 public final class MatchesText {
+  private static final DateTimeFormatter START = DateTimeFormatter.ofPattern("uuuu-MM-dd HH:mm:ss");
+
   private final Site site;
   private final Style style;
 
@@ -31,9 +37,10 @@ public final class MatchesText {
   /**
    * The tables, and how many flows there were.
    *
+   * @param start when it began
    * @param elapsed how long the traffic took
    */
-  public String of(List<Matches.Row> rows, long flows, Duration elapsed) {
+  public String of(List<Matches.Row> rows, long flows, ZonedDateTime start, Duration elapsed) {
     StringBuilder out = new StringBuilder();
     boolean sized = rows.stream().anyMatch(row -> row.packets() != null || row.bytes() != null);
     for (String device : site.devices().keySet()) {
@@ -41,16 +48,16 @@ public final class MatchesText {
       if (!own.isEmpty()) {
         TableText table =
             sized
-                ? new TableText(
-                    "line", "flows", "packets", "bytes", "first", "last", "rule", "senders")
+                ? new TableText("line", "flows", "packets", "bytes", "first", "last", "rule")
                 : new TableText("line", "flows", "first", "last", "rule", "senders");
-        own.forEach(row -> table.add(cells(row, sized)));
+        own.forEach(row -> add(table, row, sized));
         out.append(style.strong(device)).append('\n').append(table.text(style)).append('\n');
       }
     }
     long unused = rows.stream().filter(row -> row.flows() == 0 && isRule(row.by())).count();
     out.append(
         String.format("%,d %s in %s", flows, flows == 1 ? "flow" : "flows", Moments.text(elapsed)));
+    out.append(VirtualClock.isStart(start) ? "" : " from " + START.format(start));
     return out.append(", ")
         .append(unused)
         .append(unused == 1 ? " rule" : " rules")
@@ -58,7 +65,7 @@ public final class MatchesText {
         .toString();
   }
 
-  private String[] cells(Matches.Row row, boolean sized) {
+  private void add(TableText table, Matches.Row row, boolean sized) {
     List<String> cells = new ArrayList<>();
     cells.add(String.valueOf(row.by().place().line()));
     cells.add(row.flows() == 0 ? "none" : String.format("%,d", row.flows()));
@@ -69,8 +76,14 @@ public final class MatchesText {
     cells.add(time(row.first()));
     cells.add(time(row.last()));
     cells.add(label(row.by()));
-    cells.add(row.flows() == 0 ? why(row) : senders(row.senders()));
-    return cells.toArray(new String[0]);
+    String more = row.flows() == 0 ? why(row) : senders(row.senders());
+    if (!sized) {
+      cells.add(more);
+    }
+    table.add(cells.toArray(new String[0]));
+    if (sized && isRule(row.by())) {
+      table.addBelow(row.flows() == 0 ? more : "from " + more);
+    }
   }
 
   /** In decimal units (IEC 80000-13): {@code 12.4 MB}. */
@@ -107,7 +120,8 @@ public final class MatchesText {
   }
 
   private static String time(@Nullable Duration time) {
-    return time == null ? "" : Moments.text(time);
+    boolean isLong = time != null && time.toHours() > 0;
+    return time == null ? "" : Moments.text(isLong ? time.truncatedTo(ChronoUnit.MINUTES) : time);
   }
 
   private String senders(Map<Address, Long> senders) {
@@ -116,6 +130,8 @@ public final class MatchesText {
     String name = host == null ? most.getKey().toString() : host.name();
     return senders.size() == 1
         ? name
-        : senders.size() + ", most from " + name + String.format(" (%,d)", most.getValue());
+        : String.format("%,d senders, most from ", senders.size())
+            + name
+            + String.format(" (%,d)", most.getValue());
   }
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.cli.verb;
 
+import java.time.ZonedDateTime;
 import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.cli.text.MatchesText;
@@ -49,11 +50,13 @@ public final class MatchesVerb extends Verb {
     String name = call.matchedPositionalValue(1, "");
     Replay replay;
     List<String> remarks;
+    ZonedDateTime start;
     try (Traffic traffic = ReplayVerb.traffic(call, name, site, true, Resends.NONE);
         ProgressLine progress = new ProgressLine(terminal)) {
+      start = traffic.start();
       replay =
           Replay.of(
-              tracer.run(traffic.start()),
+              tracer.run(start),
               traffic,
               List.of(),
               null,
@@ -75,7 +78,7 @@ public final class MatchesVerb extends Verb {
                 : call.hasMatchedOption("--csv")
                     ? MatchesData.csv(rows)
                     : new MatchesText(site, terminal.style())
-                        .of(rows, matches.flows(), replay.elapsed()));
+                        .of(rows, matches.flows(), start, replay.elapsed()));
     if (!call.hasMatchedOption("--json") && !call.hasMatchedOption("--csv")) {
       remarks.forEach(terminal.out()::println);
     }

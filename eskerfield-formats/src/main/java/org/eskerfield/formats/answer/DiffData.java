@@ -88,8 +88,8 @@ public final class DiffData {
                     new Tree()
                         .with("kind", EffectData.kind(each.kind()))
                         .with("flows", each.flows())
-                        .with("first", each.first().toMillis() / 1000.0)
-                        .with("last", each.last().toMillis() / 1000.0)
+                        .with("first", each.first().toSeconds())
+                        .with("last", each.last().toSeconds())
                         .with("senders", MatchesData.ends(site, each.senders()))
                         .with("before", trace(each.before(), each.rulesBefore()))
                         .with("after", trace(each.after(), each.rulesAfter()))));

@@ -34,6 +34,8 @@ public final class Columns {
     }
   }
 
+  private static final List<Field> NEEDED = List.of(Field.FROM, Field.TO, Field.PROTOCOL);
+
   private final Map<Field, String> names;
 
   private Columns(Map<Field, String> names) {
@@ -68,7 +70,7 @@ public final class Columns {
         throw wrong("'" + name + "' is there twice", "name each field once");
       }
     }
-    for (Field field : List.of(Field.FROM, Field.TO, Field.PROTOCOL)) {
+    for (Field field : NEEDED) {
       if (!names.containsKey(field)) {
         throw wrong("'" + field + "' is missing", "add " + field + "=COLUMN");
       }
@@ -77,6 +79,26 @@ public final class Columns {
       throw wrong("neither 'start' nor 'end' is there", "add start=COLUMN");
     }
     return new Columns(names);
+  }
+
+  /**
+   * The columns of a header row that names the fields themselves.
+   *
+   * @return null if it does not
+   */
+  public static @Nullable Columns ofHeader(String line) {
+    Map<Field, String> names = new EnumMap<>(Field.class);
+    for (String name : line.strip().split("\\s*[,;\t]\\s*", -1)) {
+      for (Field field : Field.values()) {
+        if (field.toString().equals(name)) {
+          names.put(field, name);
+        }
+      }
+    }
+    return names.keySet().containsAll(NEEDED)
+            && (names.containsKey(Field.START) || names.containsKey(Field.END))
+        ? new Columns(names)
+        : null;
   }
 
   private static UnusableQuestionException wrong(String message, String remedy) {

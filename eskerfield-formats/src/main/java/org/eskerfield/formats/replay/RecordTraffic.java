@@ -6,13 +6,15 @@ import java.time.Duration;
 import java.time.Instant;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.Comparator;
 import java.util.HashMap;
+import java.util.IdentityHashMap;
 import java.util.LinkedHashSet;
 import java.util.List;
 import java.util.Map;
-import java.util.PriorityQueue;
 import java.util.Set;
+import java.util.TreeSet;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
 import org.eskerfield.formats.flow.FlowKey;
 import org.eskerfield.formats.flow.FlowRecord;
@@ -53,13 +55,18 @@ public final class RecordTraffic implements Traffic {
   private final Instant first;
   private final ZonedDateTime start;
   private @Nullable FlowRecord ahead;
+
+  /** When the last thing happened. */
+  private Instant latest;
+
   private final Map<FlowKey, Live> live = new HashMap<>();
 
   /** What packets that answer look like at any place of their way. */
   private final Map<FlowKey, Live> answers = new HashMap<>();
 
-  private final PriorityQueue<Live> due =
-      new PriorityQueue<>(
+  /** Flows by when something happens to them next. */
+  private final TreeSet<Live> due =
+      new TreeSet<>(
           Comparator.<Live, Instant>comparing(each -> each.due).thenComparing(each -> each.number));
 
   private long flows;
@@ -82,6 +89,7 @@ public final class RecordTraffic implements Traffic {
     this.start =
         ahead == null ? VirtualClock.start(site.timeZone()) : ahead.start().atZone(site.timeZone());
     this.first = start.toInstant();
+    this.latest = first;
   }
 
   @Override
@@ -91,12 +99,14 @@ public final class RecordTraffic implements Traffic {
 
   @Override
   public @Nullable Duration ahead() {
-    Live waits = due.peek();
-    Instant next = ahead == null ? null : ahead.start();
-    if (waits != null && (next == null || waits.due.isBefore(next))) {
-      next = waits.due;
-    }
-    return next == null ? null : since(next);
+    Live waits = waits();
+    return waits != null ? since(waits.happens()) : ahead == null ? null : since(ahead.start());
+  }
+
+  /** The flow to which something happens before the next record begins; null if there is none. */
+  private @Nullable Live waits() {
+    Live next = due.isEmpty() ? null : due.first();
+    return next != null && (ahead == null || next.due.isBefore(ahead.start())) ? next : null;
   }
 
   private Duration since(Instant at) {
@@ -105,16 +115,18 @@ public final class RecordTraffic implements Traffic {
 
   @Override
   public @Nullable Event next() throws IOException, UnreadableCaptureException {
-    Live waits = due.peek();
+    Live waits = waits();
     FlowRecord record = ahead;
-    if (waits != null && (record == null || waits.due.isBefore(record.start()))) {
-      due.remove();
+    if (waits != null) {
+      due.remove(waits);
+      latest = waits.happens();
       return later(waits);
     }
     if (record == null) {
       return null;
     }
     ahead = records.next();
+    latest = record.start();
     Live same = live.get(record.key());
     if (same == null || same.isReopenedBy(record)) {
       Live answered = answers.get(record.key());
@@ -155,7 +167,7 @@ public final class RecordTraffic implements Traffic {
     Instant now = flow.due;
     if (now.isAfter(flow.last)) {
       flow.forget();
-      return new Later(flow, since(now), false, true);
+      return new Later(flow, since(latest), false, true);
     }
     boolean over = !now.isBefore(flow.last);
     flow.closed |= over && flow.closes();
@@ -205,6 +217,10 @@ public final class RecordTraffic implements Traffic {
     private final Question question;
     private final Set<FlowKey> keys = new LinkedHashSet<>();
     private final Duration gap;
+
+    /** Where it was answered, so that there may be more packets. */
+    private final Set<Run> answeredIn = Collections.newSetFromMap(new IdentityHashMap<>(2));
+
     private Instant last;
     private Instant due;
     private final boolean lacksOpening;
@@ -215,7 +231,7 @@ public final class RecordTraffic implements Traffic {
       this.number = ++flows;
       this.key = record.key();
       this.sent = key.packet();
-      this.question = Question.of(site, sent, start);
+      this.question = Question.of(site, sent, record.start().atZone(site.timeZone()));
       this.last = record.end();
       this.flags = record.tcpFlags();
       this.lacksOpening = flags >= 0 && (flags & Packet.SYN) == 0;
@@ -230,6 +246,11 @@ public final class RecordTraffic implements Traffic {
     private Instant following(Instant now) {
       Instant next = now.plus(gap);
       return next.isBefore(last) ? next : last;
+    }
+
+    /** When that happens to it which is due; that nothing more comes of it takes no time. */
+    Instant happens() {
+      return due.isAfter(last) ? latest : due;
     }
 
     /** Adds what a further record says. */
@@ -272,6 +293,9 @@ public final class RecordTraffic implements Traffic {
   private void refresh(Live flow, Run run) {
     if (flow.sent.protocol != Protocol.TCP) {
       run.send(flow.question);
+      return;
+    }
+    if (!flow.answeredIn.contains(run)) {
       return;
     }
     Packet segment = flow.sent.copy();
@@ -317,6 +341,9 @@ public final class RecordTraffic implements Traffic {
         return null;
       }
       Trace trace = run.open(flow.question);
+      if (trace.outcome() == Outcome.ANSWERED) {
+        flow.answeredIn.add(run);
+      }
       outcomes.merge(trace.outcome(), 1L, Long::sum);
       for (Leg leg : trace.request()) {
         for (Decision decision : leg.decisions()) {
@@ -389,7 +416,7 @@ public final class RecordTraffic implements Traffic {
             : null;
       }
       refresh(flow, run);
-      if (closes) {
+      if (closes && flow.answeredIn.contains(run)) {
         run.close(flow.question);
       }
       return null;

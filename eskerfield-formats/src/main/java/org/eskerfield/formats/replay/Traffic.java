@@ -4,6 +4,7 @@ package org.eskerfield.formats.replay;
 import java.io.BufferedInputStream;
 import java.io.IOException;
 import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.Locale;
@@ -13,9 +14,11 @@ import org.eskerfield.formats.UnreadableSiteException;
 import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
+import org.eskerfield.formats.flow.Columns;
 import org.eskerfield.formats.flow.FlowRecords;
 import org.eskerfield.formats.flow.FlowSorter;
 import org.eskerfield.formats.flow.IpfixReader;
+import org.eskerfield.formats.flow.LogRecords;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
@@ -25,6 +28,9 @@ import org.jspecify.annotations.Nullable;
 public interface Traffic extends AutoCloseable {
   /** How many records of flows are put in order in memory. */
   int MOST_IN_MEMORY = 200_000;
+
+  /** How much of a file is looked at for its header row. */
+  int LONGEST_HEADER = 1024;
 
   /** Something that happens. */
   interface Event {
@@ -108,6 +114,10 @@ public interface Traffic extends AutoCloseable {
       if (records) {
         return of(site, new IpfixReader(unpacked, bytes), told);
       }
+      Columns columns = Columns.ofHeader(firstLine(bytes));
+      if (columns != null) {
+        return of(site, new LogRecords(site, unpacked, bytes, columns, null), told);
+      }
       return new FlowTraffic(site, unpacked, bytes, told, resends);
     } catch (Exception e) {
       in.close();
@@ -133,6 +143,13 @@ public interface Traffic extends AutoCloseable {
     return first.length > 1 && first[0] == 0x1f && first[1] == (byte) 0x8b
         ? new BufferedInputStream(new GZIPInputStream(bytes))
         : bytes;
+  }
+
+  private static String firstLine(InputStream in) throws IOException {
+    in.mark(LONGEST_HEADER);
+    String begin = new String(in.readNBytes(LONGEST_HEADER), StandardCharsets.UTF_8);
+    in.reset();
+    return begin.lines().findFirst().orElse("");
   }
 
   private static byte[] first(InputStream in) throws IOException {

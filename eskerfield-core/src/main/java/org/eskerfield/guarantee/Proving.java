@@ -3,9 +3,12 @@ package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
 import java.util.HashMap;
+import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.function.Supplier;
+import org.eskerfield.model.Host;
+import org.eskerfield.model.Network;
 import org.eskerfield.model.Site;
 import org.eskerfield.packet.Address;
 import org.eskerfield.packet.AddressSet;
@@ -42,6 +45,8 @@ final class Proving {
   private @Nullable Fates fates;
   private Alike.@Nullable Ground ground;
   private @Nullable PacketSet askable;
+  private @Nullable AddressSet described;
+  private final IdentityHashMap<Network, AddressSet> onNetworks = new IdentityHashMap<>();
 
   /**
    * What is proved with.
@@ -110,9 +115,30 @@ final class Proving {
 
   /** The addresses of all hosts that the file describes. */
   AddressSet described() {
-    List<Address> all = new ArrayList<>();
-    site.hosts().values().forEach(host -> all.addAll(host.addresses()));
-    return AddressSet.ofAddresses(all);
+    AddressSet known = described;
+    if (known == null) {
+      List<Address> all = new ArrayList<>();
+      site.hosts().values().forEach(host -> all.addAll(host.addresses()));
+      known = AddressSet.ofAddresses(all);
+      described = known;
+    }
+    return known;
+  }
+
+  /** The addresses of the hosts on a network that are switched on; of one outside all outside. */
+  AddressSet described(Network network) {
+    return onNetworks.computeIfAbsent(
+        network,
+        on -> {
+          List<Address> all = new ArrayList<>();
+          for (Host host : site.hosts().values()) {
+            boolean there = on.isOutside() ? host.isOutside() : host.isOn(on);
+            if (there && !host.off()) {
+              all.addAll(host.addresses());
+            }
+          }
+          return AddressSet.ofAddresses(all);
+        });
   }
 
   /** The packets that open a connection by nothing but SYN, and those of other protocols. */

@@ -2,6 +2,7 @@
 package org.eskerfield.guarantee;
 
 import java.util.ArrayList;
+import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Objects;
 import java.util.concurrent.atomic.AtomicReference;
@@ -63,6 +64,9 @@ final class Tries {
 
   private final Test test;
   private final boolean back;
+  private final IdentityHashMap<Network, List<PacketSet>> choices = new IdentityHashMap<>();
+  private final PacketSet onTheInternet;
+  private final PacketSet usualPort;
   private PacketSet broken;
   private boolean whole = true;
 
@@ -73,26 +77,26 @@ final class Tries {
 
   /** Looks for packets that come to somebody to whom they must not come. */
   Tries(Proving on, Meant meant) {
-    this.on = on;
-    this.space = on.space;
-    this.meant = meant;
-    this.test = this::arrives;
-    this.back = false;
-    this.broken = space.none();
+    this(on, meant, false, null);
   }
 
   /**
    * Looks for packets that are against the guarantee in some other way.
    *
    * @param back whether it hangs on the answer
+   * @param test tells; null for whether they come to somebody to whom they must not come
    */
-  Tries(Proving on, Meant meant, boolean back, Test test) {
+  Tries(Proving on, Meant meant, boolean back, @Nullable Test test) {
     this.on = on;
     this.space = on.space;
     this.meant = meant;
-    this.test = test;
+    this.test = test == null ? this::arrives : test;
     this.back = back;
     this.broken = space.none();
+    this.onTheInternet = space.destinations(SpecialAddresses.NOT_ON_THE_INTERNET).complement();
+    this.usualPort =
+        space.where(
+            Dimension.SOURCE_PORT, Question.DEFAULT_SOURCE_PORT, Question.DEFAULT_SOURCE_PORT);
   }
 
   /**
@@ -148,44 +152,33 @@ final class Tries {
 
   /** Packets as people send them: those that open, from somebody whom the file names. */
   PacketSet choice(Network network, PacketSet among) {
-    List<Address> named = new ArrayList<>();
-    for (Host host : on.site.hosts().values()) {
-      boolean there = network.isOutside() ? host.isOutside() : host.isOn(network);
-      if (there && !host.off()) {
-        named.addAll(host.addresses());
-      }
-    }
-    AddressSet own = meant.own(network);
-    PacketSet opening = on.opening();
-    PacketSet unusual = opening.union(space.flags(Kinds.OPENING));
-    PacketSet described = space.sources(AddressSet.ofAddresses(named).intersection(own));
-    List<PacketSet> choices =
-        List.of(
-            described.intersection(opening),
-            space.sources(own).intersection(opening),
-            space.sources(on.described()).intersection(opening),
-            opening,
-            space.sources(own).intersection(unusual),
-            unusual);
-    PacketSet carried =
-        network.isOutside()
-            ? space.destinations(SpecialAddresses.NOT_ON_THE_INTERNET).complement()
-            : space.all();
-    for (PacketSet choice : choices) {
+    for (PacketSet choice : choices.computeIfAbsent(network, this::choices)) {
       PacketSet some = among.intersection(choice);
       if (!some.isEmpty()) {
-        return usual(some.meets(carried) ? some.intersection(carried) : some);
+        PacketSet carried = network.isOutside() ? some.intersection(onTheInternet) : some;
+        return usual(carried.isEmpty() ? some : carried);
       }
     }
     return among;
   }
 
+  /** Sets of packets of which one is sent rather than any other, the best first. */
+  private List<PacketSet> choices(Network network) {
+    AddressSet own = meant.own(network);
+    PacketSet opening = on.opening();
+    PacketSet unusual = opening.union(space.flags(Kinds.OPENING));
+    return List.of(
+        space.sources(on.described(network).intersection(own)).intersection(opening),
+        space.sources(own).intersection(opening),
+        space.sources(on.described()).intersection(opening),
+        opening,
+        space.sources(own).intersection(unusual),
+        unusual);
+  }
+
   /** Those from a port that somebody's system would choose; all if none is. */
   private PacketSet usual(PacketSet some) {
-    PacketSet chosen =
-        some.intersection(
-            space.where(
-                Dimension.SOURCE_PORT, Question.DEFAULT_SOURCE_PORT, Question.DEFAULT_SOURCE_PORT));
+    PacketSet chosen = some.intersection(usualPort);
     return chosen.isEmpty() ? some : chosen;
   }
 

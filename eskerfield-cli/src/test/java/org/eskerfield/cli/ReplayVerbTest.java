@@ -172,7 +172,8 @@ class ReplayVerbTest {
         .contains("no port or address left  5")
         .contains("at most 4 since 3s")
         .containsPattern("bindings +4 now, at most 4 since 3s, aged out 3\n")
-        .containsPattern("4 +4 +addresses +line 32");
+        .containsPattern("4 +4 +3s +4 +5 +addresses +line 32")
+        .contains("nothing left for a flow, first at 4s");
     assertThat(gauges.lines().filter(line -> line.startsWith("log "))).hasSize(5);
   }
 

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.state;
 
-import java.util.ArrayList;
 import java.util.List;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.StateSettings;
@@ -14,7 +13,6 @@ import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
-import org.eskerfield.program.Translations;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -558,16 +556,12 @@ public final class DeviceState {
    * a shared rule a line for each of TCP, UDP and ICMP.
    */
   public List<PoolFill> fills() {
-    List<PoolFill> fills = new ArrayList<>();
-    for (Translations.Outbound rule : program.translations.outbound) {
-      if (rule.rule().outward() != null) {
-        Interface side = rule.leaving().interfaces().get(0);
-        AddressSet externals = rule.externals(program, side);
-        boolean lends = rule.rule().lends();
-        fills.addAll(rows.fills(rule.rule(), externals, lends, side.network().realm()));
-      }
-    }
-    return fills;
+    return rows.fills();
+  }
+
+  /** The same of the rules that give out of what a rule gives out, itself among them. */
+  public List<PoolFill> fills(TranslationRule rule) {
+    return rows.fills(rule);
   }
 
   /** The state now, without any object of the run. */

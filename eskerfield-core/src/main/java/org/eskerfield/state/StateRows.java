@@ -5,6 +5,7 @@ import java.time.Duration;
 import java.util.ArrayList;
 import java.util.Comparator;
 import java.util.HashMap;
+import java.util.IdentityHashMap;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.InwardRule;
@@ -32,14 +33,67 @@ final class StateRows {
   /** How many ports of pools are claimed, as far as anybody has asked. */
   private final Map<Claimed, Long> claimed = new HashMap<>();
 
+  /** The rules that give out of the same addresses, of a policy. */
+  private final IdentityHashMap<TranslationRule, List<Translations.Outbound>> sharing =
+      new IdentityHashMap<>();
+
+  private @Nullable DeviceProgram sharingOf;
+
   StateRows(DeviceState state) {
     this.state = state;
+  }
+
+  /** How much is given out of what the rules have. */
+  List<PoolFill> fills() {
+    List<PoolFill> fills = new ArrayList<>();
+    outbound(state.program).forEach(rule -> fills.addAll(fills(rule)));
+    return fills;
+  }
+
+  /** The same of the rules whose addresses are also those of a rule, itself among them. */
+  List<PoolFill> fills(TranslationRule of) {
+    DeviceProgram program = state.program;
+    if (program != sharingOf) {
+      sharing.clear();
+      sharingOf = program;
+    }
+    List<PoolFill> fills = new ArrayList<>();
+    sharing.computeIfAbsent(of, this::sharing).forEach(rule -> fills.addAll(fills(rule)));
+    return fills;
+  }
+
+  private List<Translations.Outbound> sharing(TranslationRule of) {
+    List<Translations.Outbound> all = outbound(state.program);
+    AddressSet addresses = AddressSet.NONE;
+    for (Translations.Outbound rule : all) {
+      addresses = rule.rule().equals(of) ? addresses.union(externals(rule)) : addresses;
+    }
+    AddressSet shared = addresses;
+    return all.stream().filter(rule -> externals(rule).intersects(shared)).toList();
+  }
+
+  private static List<Translations.Outbound> outbound(DeviceProgram program) {
+    return program.translations.outbound.stream()
+        .filter(rule -> rule.rule().outward() != null)
+        .toList();
+  }
+
+  private AddressSet externals(Translations.Outbound rule) {
+    return rule.externals(state.program, rule.leaving().interfaces().get(0));
+  }
+
+  private List<PoolFill> fills(Translations.Outbound rule) {
+    return fills(
+        rule.rule(),
+        externals(rule),
+        rule.rule().lends(),
+        rule.leaving().interfaces().get(0).network().realm());
   }
 
   /**
    * How much of the external addresses that a rule has used is in use: ports, or lent addresses.
    */
-  List<PoolFill> fills(
+  private List<PoolFill> fills(
       TranslationRule rule, AddressSet externals, boolean lends, @Nullable String realm) {
     List<PoolFill> fills = new ArrayList<>();
     PoolUse use = state.origins.use(state.origins.poolOf(externals));

@@ -8,6 +8,7 @@ import java.util.List;
 import java.util.Map;
 import org.eskerfield.model.Placed;
 import org.eskerfield.state.PoolFill;
+import org.jspecify.annotations.Nullable;
 
 /**
  * The counters of a device in a run.
@@ -19,7 +20,8 @@ import org.eskerfield.state.PoolFill;
  * @param gotNothing the number of flows that found a pool or its ports used up
  * @param hits how many flows each rule or list decided on; without those that decided on none, in
  *     no order
- * @param fills the addresses and ports that dynamic and shared rules have given out
+ * @param pools the addresses and ports that dynamic and shared rules have given out, in the order
+ *     of the rules
  * @param bindingsByKind how many bindings there are now, the permanent ones too, by kind of rule
  * @param packetsByInterface how many of the packets that open flows, and of their replies, came in
  *     by each interface
@@ -32,7 +34,7 @@ public record Figures(
     long bindingsAged,
     long gotNothing,
     List<Hit> hits,
-    List<PoolFill> fills,
+    List<Pool> pools,
     Map<String, Long> bindingsByKind,
     Map<String, Long> packetsByInterface,
     Map<String, Long> ended) {
@@ -43,6 +45,22 @@ public record Figures(
    * @param flows the number of flows
    */
   public record Hit(Placed by, long flows) {}
+
+  /**
+   * What a rule gives out.
+   *
+   * @param fill how much of it is given out now
+   * @param most how much was at most
+   * @param at when that was reached first; null where nothing was given out yet
+   * @param refused how many flows found nothing left
+   * @param refusedAt when the first of them came; null for none
+   */
+  public record Pool(
+      PoolFill fill,
+      long most,
+      @Nullable ZonedDateTime at,
+      long refused,
+      @Nullable ZonedDateTime refusedAt) {}
 
   /**
    * A number that rises and falls.
@@ -60,7 +78,7 @@ public record Figures(
   /** Copies lists and maps. */
   public Figures {
     hits = List.copyOf(hits);
-    fills = List.copyOf(fills);
+    pools = List.copyOf(pools);
     bindingsByKind = Collections.unmodifiableMap(new LinkedHashMap<>(bindingsByKind));
     packetsByInterface = Collections.unmodifiableMap(new LinkedHashMap<>(packetsByInterface));
     ended = Collections.unmodifiableMap(new LinkedHashMap<>(ended));

@@ -89,7 +89,7 @@ final class LegRecorder implements Narrator {
       return;
     }
     if (tally != null) {
-      tally.count(ruling, by, arriving);
+      tally.count(ruling, by, arriving, packet.protocol);
     }
     if (terse) {
       if (isForLog(ruling, by)) {

@@ -3,16 +3,21 @@ package org.eskerfield.trace;
 
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
+import java.util.Collections;
 import java.util.EnumMap;
+import java.util.HashMap;
 import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
+import java.util.Set;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Placed;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.outcome.Ruling;
 import org.eskerfield.state.BindingRow;
+import org.eskerfield.state.PoolFill;
 import org.eskerfield.walk.DeviceMachine;
 import org.jspecify.annotations.Nullable;
 
@@ -23,10 +28,27 @@ final class Tally {
     private long count;
   }
 
+  /** A rule, and a protocol whose ports it gives out; 0 for whole addresses. */
+  private record Key(TranslationRule rule, int protocol) {}
+
+  /** How much was given out at most, and how many flows found nothing. */
+  private static final class Level {
+    private long most;
+    private @Nullable ZonedDateTime at;
+    private long refused;
+    private @Nullable ZonedDateTime refusedAt;
+  }
+
   private final DeviceMachine machine;
   private final IdentityHashMap<Placed, Counter> hits = new IdentityHashMap<>();
   private final Map<String, Counter> arrivals = new LinkedHashMap<>();
   private final Map<Ruling, Long> ended = new EnumMap<>(Ruling.class);
+  private final Map<Key, Level> pools = new HashMap<>();
+
+  /** Rules that may have given out more since anybody looked. */
+  private final Set<TranslationRule> lent = Collections.newSetFromMap(new IdentityHashMap<>());
+
+  private final List<Key> refused = new ArrayList<>();
   private long gotNothing;
   private Figures.Level sessions;
   private Figures.Level bindings;
@@ -38,7 +60,14 @@ final class Tally {
   }
 
   /** Counts a decision. */
-  void count(Ruling ruling, @Nullable Placed by, @Nullable Interface arriving) {
+  void count(Ruling ruling, @Nullable Placed by, @Nullable Interface arriving, int protocol) {
+    if (by instanceof TranslationRule rule && rule.outward() != null) {
+      if (ruling == Ruling.SOURCE_TRANSLATED) {
+        lent.add(rule);
+      } else if (ruling.ends() == Outcome.EXHAUSTED) {
+        refused.add(new Key(rule, rule.lends() ? 0 : protocol));
+      }
+    }
     if (ruling == Ruling.ARRIVED && arriving != null) {
       arrivals.computeIfAbsent(arriving.name(), name -> new Counter()).count++;
     }
@@ -80,6 +109,31 @@ final class Tally {
   void look(ZonedDateTime now) {
     sessions = sessions.moved(machine.state().sessionCount(), now);
     bindings = bindings.moved(machine.state().bindingCount(), now);
+    for (TranslationRule rule : lent) {
+      for (PoolFill fill : machine.state().fills(rule)) {
+        Level level = level(fill);
+        if (fill.taken() > level.most) {
+          level.most = fill.taken();
+          level.at = now;
+        }
+      }
+    }
+    lent.clear();
+    for (Key key : refused) {
+      Level level = pools.computeIfAbsent(key, each -> new Level());
+      level.refused++;
+      level.refusedAt = level.refusedAt == null ? now : level.refusedAt;
+    }
+    refused.clear();
+  }
+
+  private Level level(PoolFill fill) {
+    return pools.computeIfAbsent(new Key(fill.rule(), fill.protocol()), each -> new Level());
+  }
+
+  private Figures.Pool pool(PoolFill fill) {
+    Level level = level(fill);
+    return new Figures.Pool(fill, level.most, level.at, level.refused, level.refusedAt);
   }
 
   /** The figures at a moment. */
@@ -105,7 +159,7 @@ final class Tally {
         machine.state().bindingsAged(),
         gotNothing,
         all,
-        machine.state().fills(),
+        machine.state().fills().stream().map(this::pool).toList(),
         bindingsByKind,
         packetsByInterface,
         endedByRuling);

@@ -438,7 +438,13 @@ class RunTest {
     run.advance(Duration.ofHours(3));
     Figures after = run.figures("edge");
     assertThat(after.sessions().now() + after.bindings().now()).isZero();
-    assertThat(after.fills()).allMatch(fill -> fill.taken() == 0 && fill.size() > 0);
+    assertThat(after.pools())
+        .allMatch(pool -> pool.fill().taken() == 0 && pool.fill().size() > 0)
+        .extracting(Figures.Pool::refused)
+        .satisfies(
+            refused ->
+                assertThat(refused.stream().mapToLong(n -> n).sum())
+                    .isEqualTo(figures.gotNothing()));
     assertThat(run.bindings("edge")).allMatch(BindingRow::isPermanent);
   }
 

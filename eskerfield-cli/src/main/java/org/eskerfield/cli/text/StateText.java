@@ -121,14 +121,23 @@ public final class StateText {
     out.append("  packets in   ").append(counts(figures.packetsByInterface())).append('\n');
     out.append("  stopped here ").append(counts(figures.ended())).append('\n');
     out.append("  no port or address left  ").append(number(figures.gotNothing())).append('\n');
-    if (!figures.fills().isEmpty()) {
-      TableText pools = new TableText("in use", "available", "resource", "rule");
-      for (PoolFill fill : figures.fills()) {
+    if (!figures.pools().isEmpty()) {
+      TableText pools =
+          new TableText("in use", "at most", "since", "available", "refused", "resource", "rule");
+      for (Figures.Pool pool : figures.pools()) {
+        PoolFill fill = pool.fill();
         pools.add(
             number(fill.taken()),
+            number(pool.most()),
+            pool.at() == null ? "" : Moments.text(Duration.between(start, pool.at())),
             number(fill.size()),
+            number(pool.refused()),
             fill.protocol() == 0 ? "addresses" : portsOf(fill.protocol()),
             rule(fill.rule()));
+        if (pool.refusedAt() != null) {
+          Duration first = Duration.between(start, pool.refusedAt());
+          pools.addBelow("nothing left for a flow, first at " + Moments.text(first));
+        }
       }
       out.append(pools.text(style));
     }

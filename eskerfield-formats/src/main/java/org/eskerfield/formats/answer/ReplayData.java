@@ -87,7 +87,7 @@ public final class ReplayData {
         .with("bindings", level(figures.bindings(), figures.bindingsAged()))
         .with("gotNothing", figures.gotNothing())
         .with("hits", Tree.each(hits, ReplayData::hit))
-        .with("pools", Tree.each(figures.fills(), ReplayData::pool))
+        .with("pools", Tree.each(figures.pools(), ReplayData::pool))
         .with("bindingsByKind", figures.bindingsByKind())
         .with("packetsByInterface", figures.packetsByInterface())
         .with("packetsEnded", figures.ended());
@@ -97,12 +97,18 @@ public final class ReplayData {
     return new Tree().with("rule", Tree.rule(hit.by())).with("flows", hit.flows());
   }
 
-  private static Tree pool(PoolFill fill) {
+  private static Tree pool(Figures.Pool pool) {
+    PoolFill fill = pool.fill();
     return new Tree()
         .with("rule", Tree.rule(fill.rule()))
         .with("of", fill.protocol() == 0 ? null : Protocol.name(fill.protocol()))
         .with("taken", fill.taken())
-        .with("size", fill.size());
+        .with("size", fill.size())
+        .with("most", pool.most())
+        .with("mostAt", Tree.of(pool.at(), DateTimeFormatter.ISO_OFFSET_DATE_TIME::format))
+        .with("refused", pool.refused())
+        .with(
+            "refusedAt", Tree.of(pool.refusedAt(), DateTimeFormatter.ISO_OFFSET_DATE_TIME::format));
   }
 
   private static Tree level(Figures.Level level, long aged) {

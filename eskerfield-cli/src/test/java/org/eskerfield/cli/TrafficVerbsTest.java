@@ -128,6 +128,7 @@ class TrafficVerbsTest {
         "matches SITE DAY --arriving ferry | has flows, and this is for a capture",
         "diff SITE SITE --columns start=a | --columns says how --traffic is read",
         "diff SITE SITE --traffic none.ipfix | there is no file none.ipfix",
+        "report SITE --time-format uuuu | --time-format says how --traffic is read",
         "matches SITE CUT | ends at byte 20, in the middle of a message",
         "matches SITE OTHER | is damaged at byte 0",
       })

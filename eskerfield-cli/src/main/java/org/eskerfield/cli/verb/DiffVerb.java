@@ -90,6 +90,7 @@ public final class DiffVerb extends Verb {
 
   @Override
   public int run(ParseResult call, Terminal terminal) throws Exception {
+    ReplayVerb.checkSources(call);
     SiteFile old = side(call, call.matchedPositionalValue(0, ""));
     SiteFile now = side(call, call.matchedPositionalValue(1, ""));
     Comparison comparison;
@@ -97,11 +98,6 @@ public final class DiffVerb extends Verb {
       comparison = Comparison.of(side(old), side(now), progress::begins);
     }
     String traffic = call.matchedOptionValue("--traffic", null);
-    for (String option : List.of("--arriving", "--columns", "--time-format")) {
-      if (traffic == null && call.hasMatchedOption(option)) {
-        throw wrong(call, option + " says how --traffic is read; name that, too");
-      }
-    }
     ComparedTraffic flows =
         traffic == null
             ? null

@@ -39,7 +39,7 @@ public final class MatchesVerb extends Verb {
     spec.addOption(flag("--csv", "Answer as CSV."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema matches'."));
     spec.usageMessage()
-        .footer("", "Example: eskerfield matches demo/gauges.site.yaml demo/gauges.csv");
+        .footer("", "Example: eskerfield matches demo/marrowby.site.yaml demo/marrowby-day.csv.gz");
   }
 
   @Override

@@ -114,6 +114,15 @@ public final class ReplayVerb extends Verb {
                 + " 'dd/MM/yyyy HH:mm:ss'."));
   }
 
+  /** Whether traffic is named where it is said how to read it. */
+  static void checkSources(ParseResult call) {
+    for (String option : List.of("--arriving", "--columns", "--time-format")) {
+      if (call.hasMatchedOption(option) && !call.hasMatchedOption("--traffic")) {
+        throw wrong(call, option + " says how --traffic is read; say --traffic FILE as well");
+      }
+    }
+  }
+
   /** What happens while the flows are sent. */
   private static void events(CommandSpec spec) {
     spec.addOption(

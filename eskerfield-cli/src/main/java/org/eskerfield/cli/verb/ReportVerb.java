@@ -43,7 +43,7 @@ public final class ReportVerb extends Verb {
             "--traffic",
             "FILE",
             "Replay this traffic, as for 'replay', and plot the use of pools and ports over time."));
-    spec.addOption(option("--arriving", "WHERE", "For captured traffic: where it was captured."));
+    ReplayVerb.sources(spec);
     spec.usageMessage()
         .footer(
             "",
@@ -54,9 +54,7 @@ public final class ReportVerb extends Verb {
   @Override
   public int run(ParseResult call, Terminal terminal) throws Exception {
     String output = output(call);
-    if (call.hasMatchedOption("--arriving") && !call.hasMatchedOption("--traffic")) {
-      throw wrong(call, "--arriving is for captured traffic; say --traffic FILE as well");
-    }
+    ReplayVerb.checkSources(call);
     Path target = output == null ? null : path(call, output);
     if (target != null && (Files.isDirectory(target) || !isFolder(target.getParent()))) {
       throw wrong(

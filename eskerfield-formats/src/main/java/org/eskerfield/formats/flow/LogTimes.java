@@ -22,6 +22,7 @@ import org.jspecify.annotations.Nullable;
  */
 final class LogTimes {
   private static final Pattern NUMBER = Pattern.compile("[0-9]{1,19}(\\.[0-9]{1,9})?");
+  private static final int DATE = "2026-03-02".length();
   private static final DateTimeFormatter USUAL =
       new DateTimeFormatterBuilder()
           .append(DateTimeFormatter.ISO_LOCAL_DATE)
@@ -64,8 +65,11 @@ final class LogTimes {
       if (NUMBER.matcher(text).matches()) {
         return number(new BigDecimal(text));
       }
-      String spaced = text.replaceFirst("^(\\d{4}-\\d\\d-\\d\\d) ", "$1T").replace(" ", "");
-      return instant(USUAL.parseBest(spaced, OffsetDateTime::from, LocalDateTime::from));
+      // A space for the T, as RFC 3339 allows, and before an offset, as many write it.
+      boolean spaced = text.length() > DATE && text.charAt(DATE) == ' ';
+      String usual = spaced ? text.substring(0, DATE) + 'T' + text.substring(DATE + 1) : text;
+      return instant(
+          USUAL.parseBest(usual.replace(" ", ""), OffsetDateTime::from, LocalDateTime::from));
     } catch (java.time.format.DateTimeParseException e) {
       throw new BadLiteralException(
           "'" + text + "' is no time", "say with --time-format how times are written");

@@ -68,18 +68,11 @@ class TrafficVerbsTest {
     Path other = folder.resolve("udp.site.yaml");
     Files.writeString(
         other, Files.readString(Path.of(narrow())).replace("accept: radio traffic", "drop: radio"));
-    JsonNode kept =
-        valid(
-                Schemas.DIFF,
-                MainTest.run("diff", SITE, other.toString(), "--traffic", DAY, "--json"))
-            .get("flows");
     // All flows of the rule are those that the narrow one cuts and those that it keeps.
-    assertThat(kept.get("changed").asInt()).isEqualTo(radio);
     assertThat(cut).isBetween(1, radio - 1);
-    assertThat(MainTest.run("diff", SITE, narrow(), "--traffic", DAY).out())
-        .contains("Flows of the traffic that end otherwise")
-        .contains("no longer answered: ")
-        .contains(cut + " flows of 1,858 would end otherwise, or by other rules");
+    assertThat(MainTest.run("diff", SITE, other.toString(), "--traffic", DAY).out())
+        .contains("Flows of the traffic that end otherwise\n  1  no longer answered: ")
+        .contains("  " + radio + " flows of 1,858 would end otherwise, or by other rules");
   }
 
   @Test
@@ -88,9 +81,6 @@ class TrafficVerbsTest {
     assertThat(result.status()).isZero();
     assertThat(result.out())
         .contains("  0 flows of 1,858 would end otherwise, or by other rules\n");
-    assertThat(
-            valid(Schemas.DIFF, MainTest.run("diff", SITE, SITE, "--json")).get("flows").isNull())
-        .isTrue();
   }
 
   @Test

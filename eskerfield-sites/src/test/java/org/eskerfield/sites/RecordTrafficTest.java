@@ -74,6 +74,8 @@ class RecordTrafficTest {
         record(CLERK, 50100, FEED, 443, TCP, WHOLE, 0, 2, 6, 600),
         record(FEED, 443, CLERK, 50100, TCP, WHOLE, 0, 2, 5, 5000),
         record(FEED, 443, EDGE, 50100, TCP, WHOLE, 0.02, 2, 5, 5000),
+        record(
+            EDGE, 50100, FEED, 443, TCP, WHOLE, 0.01, 2, 6, 600), // as it left: no flow of its own
         // The same ports again, half a minute after they were closed.
         record(CLERK, 50100, FEED, 443, TCP, WHOLE, 40, 41, 4, 400),
         // One connection that a time-out of the exporter has cut in two.
@@ -180,6 +182,35 @@ class RecordTrafficTest {
     assertThat(sessions).containsExactly(0, 1);
   }
 
+  /** Where nobody looked at the flags, what follows at once is the same connection all the same. */
+  @Test
+  void recordsThatWereCutAreOneFlowWithoutFlagsToo() throws Exception {
+    byte[] file =
+        file(
+            record(CLERK, 40000, FEED, 443, TCP, 0x10, 0, 60, 10, 1000),
+            record(CLERK, 40000, FEED, 443, TCP, 0x10, 61, 120, 10, 1000));
+    byte[] without =
+        new IpfixBytes(AT)
+            .template(
+                256,
+                new int[] {8, 4},
+                new int[] {12, 4},
+                new int[] {7, 2},
+                new int[] {11, 2},
+                new int[] {4, 1},
+                new int[] {152, 8},
+                new int[] {153, 8})
+            .set(
+                256,
+                IpfixBytes.join(IpfixBytes.address(CLERK), IpfixBytes.address(FEED)),
+                IpfixBytes.bytes(40000, 2, 443, 2, 6, 1, millis(0), 8, millis(60), 8),
+                IpfixBytes.join(IpfixBytes.address(CLERK), IpfixBytes.address(FEED)),
+                IpfixBytes.bytes(40000, 2, 443, 2, 6, 1, millis(61), 8, millis(120), 8))
+            .toArray();
+    assertThat(matches(file, (at, run) -> {}).flows()).isEqualTo(1);
+    assertThat(matches(without, (at, run) -> {}).flows()).isEqualTo(1);
+  }
+
   @Test
   void whatOpensNothingIsNotSentAndSaid() throws Exception {
     Site site = GuaranteesTest.file(MatchesTest.SITE).site();
@@ -189,6 +220,7 @@ class RecordTrafficTest {
             .set(
                 256,
                 record(MAKER, 0, EDGE, 0x0303, 1, 0, 0, 0, 1, 60),
+                record(EDGE, 40001, FEED, 443, TCP, WHOLE, 0, 2, 6, 600),
                 record(CLERK, 7, FEED, 443, TCP, 0x10, 1, 2, 3, 300))
             .toArray();
     try (Traffic traffic = open(site, file)) {
@@ -199,6 +231,8 @@ class RecordTrafficTest {
       assertThat(traffic.afterwards().lines())
           .containsExactly(
               "1 record of ICMP that opens nothing, not sent",
+              "1 record from an address of a device or a rule, which no host has: not sent, since"
+                  + " what leaves a device is no new flow",
               "1 TCP connection had begun before its first record: sent as if it opened then");
     }
   }

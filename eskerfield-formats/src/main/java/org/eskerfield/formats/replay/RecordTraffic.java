@@ -20,9 +20,16 @@ import org.eskerfield.formats.flow.FlowKey;
 import org.eskerfield.formats.flow.FlowRecord;
 import org.eskerfield.formats.flow.FlowRecords;
 import org.eskerfield.formats.flow.Volume;
+import org.eskerfield.model.Device;
+import org.eskerfield.model.Interface;
+import org.eskerfield.model.InwardRule;
+import org.eskerfield.model.Pool;
 import org.eskerfield.model.Site;
+import org.eskerfield.model.TranslationRule;
 import org.eskerfield.outcome.Outcome;
+import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Packet;
+import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Decision;
@@ -50,6 +57,10 @@ public final class RecordTraffic implements Traffic {
   private static final int JOINS = 60;
 
   private final Site site;
+
+  /** The addresses of devices, and those that rules use outside: sources of what was translated. */
+  private final AddressSet ours;
+
   private final FlowRecords records;
   private final boolean told;
   private final Instant first;
@@ -71,6 +82,7 @@ public final class RecordTraffic implements Traffic {
 
   private long flows;
   private long icmp;
+  private long translated;
   private long begun;
   private long lost;
 
@@ -83,6 +95,7 @@ public final class RecordTraffic implements Traffic {
   RecordTraffic(Site site, FlowRecords records, boolean told)
       throws IOException, UnreadableCaptureException {
     this.site = site;
+    this.ours = ours(site);
     this.records = records;
     this.told = told;
     this.ahead = records.next();
@@ -90,6 +103,23 @@ public final class RecordTraffic implements Traffic {
         ahead == null ? VirtualClock.start(site.timeZone()) : ahead.start().atZone(site.timeZone());
     this.first = start.toInstant();
     this.latest = first;
+  }
+
+  private static AddressSet ours(Site site) {
+    AddressSet ours = AddressSet.NONE;
+    for (Device device : site.devices().values()) {
+      for (Interface own : device.interfaces()) {
+        ours = ours.union(AddressSet.ofAddresses(own.addresses()));
+      }
+      for (TranslationRule rule : device.translation()) {
+        Pool pool = rule.pool();
+        InwardRule inward = rule.inward();
+        Prefix block = inward == null ? null : inward.block();
+        ours = pool == null ? ours : ours.union(pool.addresses());
+        ours = block == null ? ours : ours.union(AddressSet.ofPrefixes(List.of(block)));
+      }
+    }
+    return ours;
   }
 
   @Override
@@ -143,7 +173,10 @@ public final class RecordTraffic implements Traffic {
 
   private Event opening(FlowRecord record) {
     FlowKey key = record.key();
-    if (!key.mayOpen()) {
+    boolean isOurs = ours.contains(key.source()) && site.hostAt(key.source()) == null;
+    if (isOurs || !key.mayOpen()) {
+      icmp += isOurs ? 0 : 1;
+      translated += isOurs ? 1 : 0;
       return new Opening(record, null);
     }
     Live flow = new Live(record);
@@ -191,6 +224,13 @@ public final class RecordTraffic implements Traffic {
         "records of ICMP that opens nothing, not sent");
     count(
         lines,
+        translated,
+        "record from an address of a device or a rule, which no host has: not sent, since what leaves"
+            + " a device is no new flow",
+        "records from addresses of devices or rules, which no host has: not sent, since what leaves a"
+            + " device is no new flow");
+    count(
+        lines,
         begun,
         "TCP connection had begun before its first record: sent as if it opened then",
         "TCP connections had begun before their first records: sent as if they opened then");
@@ -216,6 +256,7 @@ public final class RecordTraffic implements Traffic {
     private final Packet sent;
     private final Question question;
     private final Set<FlowKey> keys = new LinkedHashSet<>();
+    private final Duration began;
     private final Duration gap;
 
     /** Where it was answered, so that there may be more packets. */
@@ -232,6 +273,7 @@ public final class RecordTraffic implements Traffic {
       this.key = record.key();
       this.sent = key.packet();
       this.question = Question.of(site, sent, record.start().atZone(site.timeZone()));
+      this.began = since(record.start());
       this.last = record.end();
       this.flags = record.tcpFlags();
       this.lacksOpening = flags >= 0 && (flags & Packet.SYN) == 0;
@@ -269,7 +311,7 @@ public final class RecordTraffic implements Traffic {
       if (record.start().isAfter(last.plusSeconds(JOINS))) {
         return true;
       }
-      boolean opens = record.tcpFlags() < 0 || (record.tcpFlags() & Packet.SYN) != 0;
+      boolean opens = record.tcpFlags() >= 0 && (record.tcpFlags() & Packet.SYN) != 0;
       return closed
           && sent.protocol == Protocol.TCP
           && opens
@@ -315,7 +357,7 @@ public final class RecordTraffic implements Traffic {
     return some < 0 ? more : more < 0 ? some : some + more;
   }
 
-  /** A record opens a flow, or is of ICMP that opens none. */
+  /** A record opens a flow, or nothing. */
   private final class Opening implements Event {
     private final FlowRecord record;
     private final @Nullable Live flow;
@@ -323,9 +365,7 @@ public final class RecordTraffic implements Traffic {
     Opening(FlowRecord record, @Nullable Live flow) {
       this.record = record;
       this.flow = flow;
-      if (flow == null) {
-        icmp++;
-      } else if (flow.sent.protocol == Protocol.TCP && flow.lacksOpening) {
+      if (flow != null && flow.sent.protocol == Protocol.TCP && flow.lacksOpening) {
         begun++;
       }
     }
@@ -415,7 +455,9 @@ public final class RecordTraffic implements Traffic {
                 .with(new FlowPart(flow.number, Volume.UNKNOWN, false, true))
             : null;
       }
-      refresh(flow, run);
+      if (!at.equals(flow.began)) {
+        refresh(flow, run);
+      }
       if (closes && flow.answeredIn.contains(run)) {
         run.close(flow.question);
       }

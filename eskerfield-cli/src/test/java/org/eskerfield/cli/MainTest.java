@@ -34,6 +34,17 @@ class MainTest {
 
   record Result(int status, String out, String err) {}
 
+  /** An answer as data, which fits its schema. */
+  static JsonNode valid(Schemas schema, Result result) throws Exception {
+    JsonNode answer = new ObjectMapper().readTree(result.out());
+    assertThat(
+            JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
+                .getSchema(schema.text())
+                .validate(answer))
+        .isEmpty();
+    return answer;
+  }
+
   static Result run(String... args) {
     StringWriter out = new StringWriter();
     StringWriter err = new StringWriter();

@@ -4,9 +4,6 @@ package org.eskerfield.cli;
 import static org.assertj.core.api.Assertions.assertThat;
 
 import com.fasterxml.jackson.databind.JsonNode;
-import com.fasterxml.jackson.databind.ObjectMapper;
-import com.networknt.schema.JsonSchemaFactory;
-import com.networknt.schema.SpecVersion;
 import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
@@ -21,19 +18,8 @@ import org.junit.jupiter.params.provider.CsvSource;
 class TrafficVerbsTest {
   private static final String SITE = "../demo/marrowby.site.yaml";
   private static final String DAY = "../demo/marrowby-day.csv.gz";
-  private static final ObjectMapper JSON = new ObjectMapper();
 
   @TempDir private Path folder;
-
-  private static JsonNode valid(Schemas schema, MainTest.Result result) throws Exception {
-    JsonNode answer = JSON.readTree(result.out());
-    assertThat(
-            JsonSchemaFactory.getInstance(SpecVersion.VersionFlag.V202012)
-                .getSchema(schema.text())
-                .validate(answer))
-        .isEmpty();
-    return answer;
-  }
 
   private String narrow() throws Exception {
     Path file = folder.resolve("narrow.site.yaml");
@@ -46,7 +32,8 @@ class TrafficVerbsTest {
   @Test
   void theFlowsThatANarrowerRuleCutsOffAreCounted() throws Exception {
     JsonNode matches =
-        valid(Schemas.MATCHES, MainTest.run("matches", SITE, DAY, "--json")).get("matches");
+        MainTest.valid(Schemas.MATCHES, MainTest.run("matches", SITE, DAY, "--json"))
+            .get("matches");
     int radio = 0;
     for (JsonNode row : matches) {
       if (row.get("what").asText().equals("access rule 'radio traffic'")) {
@@ -56,7 +43,7 @@ class TrafficVerbsTest {
     }
     MainTest.Result result = MainTest.run("diff", SITE, narrow(), "--traffic", DAY, "--json");
     assertThat(result.status()).isEqualTo(1);
-    JsonNode flows = valid(Schemas.DIFF, result).get("flows");
+    JsonNode flows = MainTest.valid(Schemas.DIFF, result).get("flows");
     List<String> told = new ArrayList<>();
     int cut = 0;
     for (JsonNode each : flows.get("changes")) {

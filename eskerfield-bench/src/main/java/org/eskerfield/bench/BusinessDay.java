@@ -205,13 +205,12 @@ public final class BusinessDay {
     double lasts = -Math.log(1 - random.nextDouble()) * usualSeconds;
     boolean tcp = protocol == Protocol.TCP;
     int packets = tcp ? 6 + (int) lasts : 1 + (int) (lasts / 5);
-    int from2 = port();
     add(
         new Flow(
             at,
             at + lasts,
             from,
-            from2,
+            port(),
             to,
             toPort,
             protocol,

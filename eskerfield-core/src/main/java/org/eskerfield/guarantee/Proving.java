@@ -15,6 +15,7 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Family;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
+import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.program.SiteProgram;
 import org.eskerfield.reach.Fates;
 import org.eskerfield.reach.Senders;
@@ -24,6 +25,7 @@ import org.eskerfield.set.PacketSpace;
 import org.eskerfield.set.PacketWords;
 import org.eskerfield.set.Times;
 import org.eskerfield.state.VirtualClock;
+import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Tracer;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.EveryPacket;
@@ -39,6 +41,13 @@ final class Proving {
   final PacketSpace space;
   final Ends ends;
   final PacketWords words;
+
+  /** Packets to where the internet carries them. */
+  final PacketSet onTheInternet;
+
+  /** Packets from the port that a question is asked from where none is named. */
+  final PacketSet usualPort;
+
   private final SiteProgram walked;
   private final Map<List<Object>, Map<String, Map<Ways.Entry, PacketSet>>> known = new HashMap<>();
   private @Nullable Ways ways;
@@ -67,6 +76,10 @@ final class Proving {
     this.space = space;
     this.ends = new Ends(tracer.program());
     this.words = new PacketWords(site);
+    this.onTheInternet = space.destinations(SpecialAddresses.NOT_ON_THE_INTERNET).complement();
+    this.usualPort =
+        space.where(
+            Dimension.SOURCE_PORT, Question.DEFAULT_SOURCE_PORT, Question.DEFAULT_SOURCE_PORT);
   }
 
   private static PacketSpace space(Site site) {

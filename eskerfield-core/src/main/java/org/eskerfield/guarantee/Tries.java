@@ -16,13 +16,11 @@ import org.eskerfield.packet.AddressSet;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.packet.SpecialAddresses;
 import org.eskerfield.set.Dimension;
 import org.eskerfield.set.PacketSet;
 import org.eskerfield.set.PacketSpace;
 import org.eskerfield.trace.Decision;
 import org.eskerfield.trace.Leg;
-import org.eskerfield.trace.Question;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.walk.EveryHop;
@@ -65,8 +63,6 @@ final class Tries {
   private final Test test;
   private final boolean back;
   private final IdentityHashMap<Network, List<PacketSet>> choices = new IdentityHashMap<>();
-  private final PacketSet onTheInternet;
-  private final PacketSet usualPort;
   private PacketSet broken;
   private boolean whole = true;
 
@@ -77,26 +73,26 @@ final class Tries {
 
   /** Looks for packets that come to somebody to whom they must not come. */
   Tries(Proving on, Meant meant) {
-    this(on, meant, false, null);
+    this.on = on;
+    this.space = on.space;
+    this.meant = meant;
+    this.test = this::arrives;
+    this.back = false;
+    this.broken = space.none();
   }
 
   /**
    * Looks for packets that are against the guarantee in some other way.
    *
    * @param back whether it hangs on the answer
-   * @param test tells; null for whether they come to somebody to whom they must not come
    */
-  Tries(Proving on, Meant meant, boolean back, @Nullable Test test) {
+  Tries(Proving on, Meant meant, boolean back, Test test) {
     this.on = on;
     this.space = on.space;
     this.meant = meant;
-    this.test = test == null ? this::arrives : test;
+    this.test = test;
     this.back = back;
     this.broken = space.none();
-    this.onTheInternet = space.destinations(SpecialAddresses.NOT_ON_THE_INTERNET).complement();
-    this.usualPort =
-        space.where(
-            Dimension.SOURCE_PORT, Question.DEFAULT_SOURCE_PORT, Question.DEFAULT_SOURCE_PORT);
   }
 
   /**
@@ -155,7 +151,7 @@ final class Tries {
     for (PacketSet choice : choices.computeIfAbsent(network, this::choices)) {
       PacketSet some = among.intersection(choice);
       if (!some.isEmpty()) {
-        PacketSet carried = network.isOutside() ? some.intersection(onTheInternet) : some;
+        PacketSet carried = network.isOutside() ? some.intersection(on.onTheInternet) : some;
         return usual(carried.isEmpty() ? some : carried);
       }
     }
@@ -178,7 +174,7 @@ final class Tries {
 
   /** Those from a port that somebody's system would choose; all if none is. */
   private PacketSet usual(PacketSet some) {
-    PacketSet chosen = some.intersection(usualPort);
+    PacketSet chosen = some.intersection(on.usualPort);
     return chosen.isEmpty() ? some : chosen;
   }
 

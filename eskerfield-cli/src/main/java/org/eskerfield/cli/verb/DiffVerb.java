@@ -43,10 +43,10 @@ import picocli.CommandLine.ParseResult;
 
 /** {@code eskerfield diff}. */
 public final class DiffVerb extends Verb {
-  /** Of more hosts that are alike their number is told. */
   /** How many kinds of packets are shown that are answered neither before nor after. */
   private static final int MOST_OF_LITTLE = 3;
 
+  /** Of more hosts that are alike their number is told. */
   private static final int MOST_NAMED = 8;
 
   public DiffVerb() {

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 package org.eskerfield.formats.flow;
 
+import java.io.IOException;
+import java.io.InputStream;
+import java.nio.charset.StandardCharsets;
 import java.util.ArrayList;
 import java.util.EnumMap;
 import java.util.List;
@@ -34,6 +37,7 @@ public final class Columns {
     }
   }
 
+  private static final int LONGEST_HEADER = 1024;
   private static final List<Field> NEEDED = List.of(Field.FROM, Field.TO, Field.PROTOCOL);
 
   private final Map<Field, String> names;
@@ -82,11 +86,16 @@ public final class Columns {
   }
 
   /**
-   * The columns of a header row that names the fields themselves.
+   * The columns of a log whose header row names the fields themselves.
    *
-   * @return null if it does not
+   * @param in the log, which stays where it is; it can be marked
+   * @return null if its first line does not
    */
-  public static @Nullable Columns ofHeader(String line) {
+  public static @Nullable Columns ofHeader(InputStream in) throws IOException {
+    in.mark(LONGEST_HEADER);
+    String begin = new String(in.readNBytes(LONGEST_HEADER), StandardCharsets.UTF_8);
+    in.reset();
+    String line = begin.lines().findFirst().orElse("");
     Map<Field, String> names = new EnumMap<>(Field.class);
     for (String name : line.strip().split("\\s*[,;\t]\\s*", -1)) {
       for (Field field : Field.values()) {

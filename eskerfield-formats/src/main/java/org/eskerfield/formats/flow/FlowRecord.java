@@ -17,7 +17,7 @@ import java.time.Instant;
 public record FlowRecord(
     Instant start,
     Instant end,
-    FlowKey key,
+    FlowHeader key,
     int tcpFlags,
     Volume there,
     Volume back,

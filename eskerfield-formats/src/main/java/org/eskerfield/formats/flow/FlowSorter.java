@@ -33,18 +33,25 @@ public final class FlowSorter implements FlowRecords {
           .thenComparing(record -> record.key().destinationPort() > record.key().sourcePort())
           .thenComparing(FlowRecord::number);
 
+  private static final int MOST_IN_MEMORY = 200_000;
+
   private final FlowRecords from;
   private final List<Path> files = new ArrayList<>();
   private final List<Part> parts = new ArrayList<>();
   private final PriorityQueue<Part> next =
       new PriorityQueue<>(Comparator.comparing(Part::head, ORDER));
 
+  /** Reads all records. */
+  public FlowSorter(FlowRecords from) throws IOException, UnreadableCaptureException {
+    this(from, MOST_IN_MEMORY);
+  }
+
   /**
-   * Reads all records.
+   * The same.
    *
    * @param most how many are kept in memory
    */
-  public FlowSorter(FlowRecords from, int most) throws IOException, UnreadableCaptureException {
+  FlowSorter(FlowRecords from, int most) throws IOException, UnreadableCaptureException {
     this.from = from;
     try {
       List<FlowRecord> some = new ArrayList<>();
@@ -157,7 +164,7 @@ public final class FlowSorter implements FlowRecords {
   private static void write(DataOutputStream out, FlowRecord record) throws IOException {
     write(out, record.start());
     write(out, record.end());
-    FlowKey key = record.key();
+    FlowHeader key = record.key();
     out.writeBoolean(key.source().family() == Family.IPV6);
     write(out, key.source());
     out.writeShort(key.sourcePort());
@@ -196,8 +203,8 @@ public final class FlowSorter implements FlowRecords {
     }
     Instant end = instant(in);
     Family family = in.readBoolean() ? Family.IPV6 : Family.IPV4;
-    FlowKey key =
-        new FlowKey(
+    FlowHeader key =
+        new FlowHeader(
             address(in, family),
             in.readUnsignedShort(),
             address(in, family),

@@ -241,8 +241,8 @@ final class IpfixDraft {
     }
     to = to.isBefore(from) ? from : to;
     boolean isIcmp = Protocol.isIcmp(protocol);
-    FlowKey key =
-        new FlowKey(
+    FlowHeader key =
+        new FlowHeader(
             source,
             isIcmp ? 0 : sourcePort,
             destination,

@@ -33,9 +33,6 @@ public final class IpfixReader implements FlowRecords {
   private static final int OPTIONS_TEMPLATES = 3;
   private static final int FIRST_DATA = 256;
 
-  /** RFC 7011 section 7: a field of this length says its own length in each record. */
-  private static final int VARIABLE = 0xffff;
-
   private static final int MOST_TEMPLATES = 100_000;
   private static final int MOST_FIELDS_KEPT = 2_000_000;
   private static final int MOST_PLACES = 5;
@@ -245,7 +242,7 @@ public final class IpfixReader implements FlowRecords {
     IpfixDraft draft = new IpfixDraft(exported);
     for (int i = 0; i < template.size(); i++) {
       int length = template.length(i);
-      if (length == VARIABLE) {
+      if (length == IpfixTemplate.VARIABLE) {
         length = variable();
       }
       if (length < 0 || message.position() + length > setEnd) {

@@ -12,7 +12,9 @@ final class IpfixTemplate {
   private static final long REVERSE = 29305;
 
   private static final int OF_ENTERPRISE = 0x8000;
-  private static final int VARIABLE = 0xffff;
+
+  /** RFC 7011 section 7: a field of this length says its own length in each record. */
+  static final int VARIABLE = 0xffff;
 
   /** Elements by number; of the other direction negative; 0 for those that are not read. */
   private final int[] elements;

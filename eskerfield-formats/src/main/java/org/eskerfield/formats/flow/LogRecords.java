@@ -166,8 +166,8 @@ public final class LogRecords implements FlowRecords {
     int protocol = protocol(row.needed(Field.PROTOCOL));
     boolean isIcmp = Protocol.isIcmp(protocol);
     int ping = protocol == Protocol.ICMP ? Icmp.ECHO_REQUEST : Icmp.ECHO_REQUEST_V6;
-    FlowKey key =
-        new FlowKey(
+    FlowHeader key =
+        new FlowHeader(
             source,
             isIcmp ? 0 : port(row, Field.FROM_PORT),
             destination,

@@ -16,7 +16,7 @@ import java.util.Map;
 import java.util.Set;
 import java.util.TreeSet;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
-import org.eskerfield.formats.flow.FlowKey;
+import org.eskerfield.formats.flow.FlowHeader;
 import org.eskerfield.formats.flow.FlowRecord;
 import org.eskerfield.formats.flow.FlowRecords;
 import org.eskerfield.formats.flow.Volume;
@@ -70,10 +70,10 @@ public final class RecordTraffic implements Traffic {
   /** When the last thing happened. */
   private Instant latest;
 
-  private final Map<FlowKey, Live> live = new HashMap<>();
+  private final Map<FlowHeader, Live> live = new HashMap<>();
 
   /** What packets that answer look like at any place of their way. */
-  private final Map<FlowKey, Live> answers = new HashMap<>();
+  private final Map<FlowHeader, Live> answers = new HashMap<>();
 
   /** Flows by when something happens to them next. */
   private final TreeSet<Live> due =
@@ -172,11 +172,14 @@ public final class RecordTraffic implements Traffic {
   }
 
   private Event opening(FlowRecord record) {
-    FlowKey key = record.key();
+    FlowHeader key = record.key();
     boolean isOurs = ours.contains(key.source()) && site.hostAt(key.source()) == null;
-    if (isOurs || !key.mayOpen()) {
-      icmp += isOurs ? 0 : 1;
-      translated += isOurs ? 1 : 0;
+    if (isOurs) {
+      translated++;
+      return new Opening(record, null);
+    }
+    if (!key.mayOpen()) {
+      icmp++;
       return new Opening(record, null);
     }
     Live flow = new Live(record);
@@ -252,10 +255,10 @@ public final class RecordTraffic implements Traffic {
   /** A flow of which records may still come. */
   private final class Live {
     private final long number;
-    private final FlowKey key;
+    private final FlowHeader key;
     private final Packet sent;
     private final Question question;
-    private final Set<FlowKey> keys = new LinkedHashSet<>();
+    private final Set<FlowHeader> keys = new LinkedHashSet<>();
     private final Duration began;
     private final Duration gap;
 
@@ -387,7 +390,7 @@ public final class RecordTraffic implements Traffic {
       outcomes.merge(trace.outcome(), 1L, Long::sum);
       for (Leg leg : trace.request()) {
         for (Decision decision : leg.decisions()) {
-          FlowKey back = FlowKey.of(Packet.of(decision.after())).mirrored();
+          FlowHeader back = FlowHeader.of(decision.after()).mirrored();
           if (flow.keys.add(back)) {
             answers.put(back, flow);
           }

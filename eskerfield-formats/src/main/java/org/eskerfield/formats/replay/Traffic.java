@@ -4,7 +4,6 @@ package org.eskerfield.formats.replay;
 import java.io.BufferedInputStream;
 import java.io.IOException;
 import java.io.InputStream;
-import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.Locale;
@@ -26,12 +25,6 @@ import org.jspecify.annotations.Nullable;
 
 /** The flows and incidents of a replay, in the order of time. */
 public interface Traffic extends AutoCloseable {
-  /** How many records of flows are put in order in memory. */
-  int MOST_IN_MEMORY = 200_000;
-
-  /** How much of a file is looked at for its header row. */
-  int LONGEST_HEADER = 1024;
-
   /** Something that happens. */
   interface Event {
     /** When, since the start. */
@@ -114,7 +107,7 @@ public interface Traffic extends AutoCloseable {
       if (records) {
         return of(site, new IpfixReader(unpacked, bytes), told);
       }
-      Columns columns = Columns.ofHeader(firstLine(bytes));
+      Columns columns = Columns.ofHeader(bytes);
       if (columns != null) {
         return of(site, new LogRecords(site, unpacked, bytes, columns, null), told);
       }
@@ -133,7 +126,7 @@ public interface Traffic extends AutoCloseable {
    */
   static Traffic of(Site site, FlowRecords records, boolean told)
       throws IOException, UnreadableCaptureException {
-    return new RecordTraffic(site, new FlowSorter(records, MOST_IN_MEMORY), told);
+    return new RecordTraffic(site, new FlowSorter(records), told);
   }
 
   /** The same bytes, unpacked where they are packed (gzip, RFC 1952). */
@@ -143,13 +136,6 @@ public interface Traffic extends AutoCloseable {
     return first.length > 1 && first[0] == 0x1f && first[1] == (byte) 0x8b
         ? new BufferedInputStream(new GZIPInputStream(bytes))
         : bytes;
-  }
-
-  private static String firstLine(InputStream in) throws IOException {
-    in.mark(LONGEST_HEADER);
-    String begin = new String(in.readNBytes(LONGEST_HEADER), StandardCharsets.UTF_8);
-    in.reset();
-    return begin.lines().findFirst().orElse("");
   }
 
   private static byte[] first(InputStream in) throws IOException {

@@ -58,7 +58,7 @@ class IpfixReaderTest {
             new FlowRecord(
                 AT,
                 AT.plusMillis(1500),
-                new FlowKey(CLERK, 50100, CHART, 443, 6, Icmp.NO_TYPE, 0),
+                new FlowHeader(CLERK, 50100, CHART, 443, 6, Icmp.NO_TYPE, 0),
                 0x1b,
                 new Volume(12, 4096),
                 Volume.UNKNOWN,

@@ -2,6 +2,7 @@
 package org.eskerfield.formats.flow;
 
 import org.eskerfield.packet.Address;
+import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Icmp;
 import org.eskerfield.packet.KeyedHash;
 import org.eskerfield.packet.Packet;
@@ -19,7 +20,7 @@ import org.eskerfield.packet.Protocol;
  * @param icmpType the ICMP type, or {@link Icmp#NO_TYPE}
  * @param icmpCode the ICMP code; 0 where there is none
  */
-public record FlowKey(
+public record FlowHeader(
     Address source,
     int sourcePort,
     Address destination,
@@ -34,23 +35,23 @@ public record FlowKey(
    *
    * @throws IllegalArgumentException if the addresses are of different families
    */
-  public FlowKey {
+  public FlowHeader {
     if (source.family() != destination.family()) {
       throw new IllegalArgumentException(source + " and " + destination + " are not of one family");
     }
   }
 
-  /** The key of a packet. */
-  public static FlowKey of(Packet packet) {
-    boolean icmp = Protocol.isIcmp(packet.protocol);
-    return new FlowKey(
-        packet.source(),
-        icmp ? 0 : packet.sourcePort,
-        packet.destination(),
-        icmp ? 0 : packet.destinationPort,
-        packet.protocol,
-        packet.icmpType,
-        packet.icmpCode);
+  /** That of the packets with a header. */
+  public static FlowHeader of(Header header) {
+    boolean icmp = Protocol.isIcmp(header.protocol());
+    return new FlowHeader(
+        header.source(),
+        icmp ? 0 : header.sourcePort(),
+        header.destination(),
+        icmp ? 0 : header.destinationPort(),
+        header.protocol(),
+        header.icmpType(),
+        header.icmpCode());
   }
 
   /** A packet of the flow; of TCP one that opens a connection. */
@@ -66,8 +67,8 @@ public record FlowKey(
         protocol == Protocol.TCP ? Packet.SYN : 0);
   }
 
-  /** The key of the packets that answer. */
-  public FlowKey mirrored() {
+  /** That of the packets that answer. */
+  public FlowHeader mirrored() {
     int type =
         switch (icmpType) {
           case Icmp.ECHO_REQUEST -> Icmp.ECHO_REPLY;
@@ -76,7 +77,7 @@ public record FlowKey(
           case Icmp.ECHO_REPLY_V6 -> Icmp.ECHO_REQUEST_V6;
           default -> icmpType;
         };
-    return new FlowKey(
+    return new FlowHeader(
         /* source= */ destination,
         /* sourcePort= */ destinationPort,
         /* destination= */ source,

@@ -75,7 +75,7 @@ public final class DiffVerb extends Verb {
             "--traffic",
             "FILE",
             "Send this traffic through both sites, too, and show the flows whose fate changes: a list"
-                + " of flows, flow records (IPFIX) or a capture, as for 'replay'."));
+                + " of flows, flow records (IPFIX), a log or a capture, as for 'replay'."));
     ReplayVerb.sources(spec);
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema diff'."));
     spec.usageMessage()

@@ -60,7 +60,7 @@ public final class ReplayVerb extends Verb {
         trafficFile(
             "CSV with the columns at,from,to,service and, where wanted,"
                 + " source-port,do,data-port; the same as a list in a .yaml file;"
-                + " flow records, .ipfix; a log, see --columns; a capture, .pcap or .pcapng;"
+                + " flow records (IPFIX); a log, see --columns; a capture (pcap, pcapng);"
                 + " - for standard input."));
     sources(spec);
     spec.addOption(

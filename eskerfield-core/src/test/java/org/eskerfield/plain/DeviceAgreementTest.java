@@ -10,6 +10,7 @@ import java.util.List;
 import java.util.Objects;
 import java.util.Random;
 import java.util.Set;
+import java.util.concurrent.ConcurrentHashMap;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.Site;
@@ -28,6 +29,8 @@ import org.eskerfield.walk.DeviceMachine;
 import org.eskerfield.walk.Narrator;
 import org.jspecify.annotations.Nullable;
 import org.junit.jupiter.api.AfterAll;
+import org.junit.jupiter.api.parallel.Execution;
+import org.junit.jupiter.api.parallel.ExecutionMode;
 import org.junit.jupiter.params.ParameterizedTest;
 import org.junit.jupiter.params.provider.EnumSource;
 
@@ -35,6 +38,7 @@ import org.junit.jupiter.params.provider.EnumSource;
  * The machine and the plain device, packet by packet: 100,000 for each kind of rule, on drawn
  * devices where rules of all kinds meet.
  */
+@Execution(ExecutionMode.CONCURRENT)
 class DeviceAgreementTest {
   private static final int DEVICES = 200;
   private static final int PACKETS = 500;
@@ -234,7 +238,7 @@ class DeviceAgreementTest {
   }
 
   /** What was decided on devices of all kinds together. */
-  private static final Set<String> MET = new HashSet<>();
+  private static final Set<String> MET = ConcurrentHashMap.newKeySet();
 
   @AfterAll
   static void whatIsRareIsMetOnSomeDevice() {

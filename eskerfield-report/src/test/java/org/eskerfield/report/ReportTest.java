@@ -201,15 +201,17 @@ class ReportTest {
         show("axe", page);
         run(axe());
         assertThat(run("return innerWidth")).isEqualTo((long) size.width);
+        // The dark page differs in its colours only, so only they are looked at again.
         for (String theme : List.of("light", "dark")) {
+          String only = theme.equals("dark") ? "runOnly: ['color-contrast'], " : "";
           run("document.documentElement.dataset.theme = '" + theme + "'");
           String where = size + " " + theme;
-          assertThat(violations()).as(where).isEmpty();
+          assertThat(violations(only)).as(where).isEmpty();
           run("document.querySelectorAll('details').forEach((each) => (each.open = !each.open))");
-          assertThat(violations()).as(where + ", unfolded").isEmpty();
+          assertThat(violations(only)).as(where + ", unfolded").isEmpty();
           run("document.querySelectorAll('details').forEach((each) => (each.open = !each.open))");
           new Actions(browser).sendKeys("/").sendKeys("443").sendKeys(Keys.ENTER).perform();
-          assertThat(violations()).as(where + ", searched").isEmpty();
+          assertThat(violations(only)).as(where + ", searched").isEmpty();
           new Actions(browser).sendKeys(Keys.ESCAPE).perform();
         }
         // Nothing is wider than the screen, which would have to be pushed to and fro.
@@ -219,7 +221,7 @@ class ReportTest {
       }
     }
     run("document.body.insertAdjacentHTML('beforeend', '<input>')");
-    assertThat(violations()).as("a field without a label").isNotEmpty();
+    assertThat(violations("")).as("a field without a label").isNotEmpty();
     browser.executeCdpCommand("Emulation.clearDeviceMetricsOverride", Map.of());
   }
 
@@ -229,13 +231,14 @@ class ReportTest {
     }
   }
 
-  private static List<?> violations() {
+  private static List<?> violations(String options) {
     return (List<?>)
         browser.executeAsyncScript(
-            "const done = arguments[arguments.length - 1];"
-                + "axe.run({ resultTypes: ['violations'] }).then((found) => done(found.violations.map((each) =>"
-                + " each.id + ': ' + each.nodes.map((node) => node.html.slice(0, 120)).slice(0, 3)"
-                + ")), (fault) => done([String(fault)]));");
+            ("const done = arguments[arguments.length - 1];"
+                    + "axe.run({ %sresultTypes: ['violations'] }).then((found) => done(found.violations.map((each) =>"
+                    + " each.id + ': ' + each.nodes.map((node) => node.html.slice(0, 120)).slice(0, 3)"
+                    + ")), (fault) => done([String(fault)]));")
+                .formatted(options));
   }
 
   @Test
@@ -346,15 +349,15 @@ class ReportTest {
             eskerfield: 1
             site: Ten thousand rules
             networks:
-              link: { prefix: 203.0.113.0/24, zone: internet, carrier: 203.0.113.254 }
+              link: { prefix: 10.9.0.0/16, zone: partner }
               lan: { prefix: 10.0.0.0/16, zone: lan }
             devices:
               edge:
                 stance: drop
                 interfaces:
-                  uplink: { on: link, at: 203.0.113.1 }
+                  uplink: { on: link, at: 10.9.0.1 }
                   lan: { on: lan, at: 10.0.0.1 }
-                routes: [{ to: any, via: 203.0.113.254 }]
+                routes: [{ to: any, via: 10.9.0.254 }]
                 access:
                   inward:
                     guards: { arriving: uplink }
@@ -363,7 +366,7 @@ class ReportTest {
             """);
     for (int i = 0; i < 10_000; i++) {
       text.append(
-          "          - { accept: rule %d, from: 198.51.100.%d, to: 10.0.%d.%d, service: %d/tcp }%n"
+          "          - { accept: rule %d, from: 10.9.1.%d, to: 10.0.%d.%d, service: %d/tcp }%n"
               .formatted(i, i % 250, i / 250, i % 250 + 2, 1000 + i));
     }
     Path path = folder.resolve("rules.site.yaml");

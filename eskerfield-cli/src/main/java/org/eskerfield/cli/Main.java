@@ -24,6 +24,7 @@ import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.cli.text.WatchedStream;
 import org.eskerfield.cli.verb.CheckVerb;
 import org.eskerfield.cli.verb.CompletionVerb;
+import org.eskerfield.cli.verb.ConfirmVerb;
 import org.eskerfield.cli.verb.DemoVerb;
 import org.eskerfield.cli.verb.DiffVerb;
 import org.eskerfield.cli.verb.DrawVerb;
@@ -106,6 +107,7 @@ public final class Main {
             new ReachVerb(),
             new LedgerVerb(),
             new MatchesVerb(),
+            new ConfirmVerb(),
             new SubnetVerb(),
             new ServicesVerb(),
             new DemoVerb(),

@@ -2,6 +2,7 @@
 package org.eskerfield.state;
 
 import java.util.List;
+import java.util.function.Consumer;
 import org.eskerfield.model.Interface;
 import org.eskerfield.model.StateSettings;
 import org.eskerfield.model.TranslationRule;
@@ -57,6 +58,8 @@ public final class DeviceState {
   private final SessionEndpoints endpoints;
   private final Fragments fragments = new Fragments(this);
   private final BindingFilter filter = new BindingFilter(this);
+  private final Endings endings = new Endings(this);
+  final StateEvents events = new StateEvents(this);
 
   // The header of the packet that was looked up last, as it arrived.
   FlowKey asked = new FlowKey(0, 0);
@@ -277,6 +280,7 @@ public final class DeviceState {
       use(2 * session, binding);
     }
     endpoints.count(session);
+    events.session(session, /* begins= */ true, clock.elapsed());
     return 2 * session;
   }
 
@@ -303,6 +307,7 @@ public final class DeviceState {
   /** Takes back what a session used that has just been removed; its record is still readable. */
   private void unuse(int session, int kept, long now) {
     FlowKey key = sessions.key(2 * session);
+    events.session(session, /* begins= */ false, now);
     endpoints.uncount(session);
     filter.cameBack.remove(session);
     expectations.unfinished.remove(2 * session);
@@ -327,6 +332,9 @@ public final class DeviceState {
   }
 
   void use(int use, int binding) {
+    if (bindings.firstUse(binding) == NONE) {
+      events.binding(binding, /* begins= */ true, clock.elapsed());
+    }
     sessions.link(use, bindings.firstUse(binding));
     bindings.setFirstUse(binding, use);
   }
@@ -334,7 +342,10 @@ public final class DeviceState {
   private void unuse(int use, int binding, int kept, long now) {
     int first = sessions.unlink(use, bindings.firstUse(binding));
     bindings.setFirstUse(binding, first);
-    if (first == NONE && binding != kept) {
+    if (first == NONE && binding == kept) {
+      events.keeps(binding);
+    } else if (first == NONE) {
+      events.binding(binding, /* begins= */ false, now);
       giveBack(binding, now, /* rests= */ true);
     }
   }
@@ -379,16 +390,7 @@ public final class DeviceState {
 
   /** Ends the sessions one of whose ends has one of some addresses, on either side. */
   public void forget(AddressSet addresses) {
-    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-      Header arrived = arrived(at);
-      Header left = left(at);
-      if (addresses.contains(arrived.source())
-          || addresses.contains(arrived.destination())
-          || addresses.contains(left.source())
-          || addresses.contains(left.destination())) {
-        end(2 * at, NONE);
-      }
-    }
+    endings.with(addresses);
   }
 
   /** Ends every session and with them every temporary binding. */
@@ -444,15 +446,12 @@ public final class DeviceState {
 
   /** Ends the sessions over an address of the device's own, and with them the bindings on it. */
   public void endOver(Address own, int realm) {
-    for (int at = sessions.nextLive(0); at != NONE; at = sessions.nextLive(at + 1)) {
-      for (int which = 0; which < 2; which++) {
-        FlowKey key = sessions.key(2 * at + which);
-        if ((key.realm() == realm || key.realm() >= NOWHERE_BACK) && destination(key).equals(own)) {
-          end(2 * at, NONE);
-          break;
-        }
-      }
-    }
+    endings.over(own, realm);
+  }
+
+  /** Tells somebody of sessions and bindings that begin and end from now on. */
+  public void tell(Consumer<TranslationEvent> reader) {
+    events.tell(reader);
   }
 
   // Bindings.

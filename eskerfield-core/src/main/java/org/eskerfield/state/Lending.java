@@ -65,6 +65,7 @@ public final class Lending {
     int source = state.sources.find(internal, from, owner);
     int limit = settings.ports().perSource();
     if (limit > 0 && state.sources.ports(source, protocol) >= limit) {
+      state.events.nothingLeft(TranslationEvent.Kind.LIMIT_REACHED, packet, rule, 0);
       return DeviceState.AT_ITS_LIMIT;
     }
     PoolUse use = state.origins.use(state.origins.pool(origin));
@@ -77,6 +78,7 @@ public final class Lending {
       given = takePort(external, protocol, to, port, settings);
     }
     if (given == DeviceState.NONE) {
+      state.events.nothingLeft(TranslationEvent.Kind.PORTS_USED_UP, packet, rule, external);
       return DeviceState.NONE;
     }
     use.share(external, 1);
@@ -146,6 +148,7 @@ public final class Lending {
             internal, 0, from, external, 0, to, 0, 0, 0, origin, state.clock.elapsed());
       }
     }
+    state.events.nothingLeft(TranslationEvent.Kind.ADDRESSES_USED_UP, packet, rule, 0);
     return DeviceState.NONE;
   }
 }

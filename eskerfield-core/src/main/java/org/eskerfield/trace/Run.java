@@ -4,15 +4,12 @@ package org.eskerfield.trace;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.util.ArrayList;
-import java.util.IdentityHashMap;
 import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
 import java.util.TreeSet;
 import java.util.function.Consumer;
-import org.eskerfield.model.AccessList;
-import org.eskerfield.model.AccessRule;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Host;
 import org.eskerfield.model.Interface;
@@ -31,6 +28,7 @@ import org.eskerfield.state.DeviceSnapshot;
 import org.eskerfield.state.DeviceState;
 import org.eskerfield.state.PoolFill;
 import org.eskerfield.state.SessionRow;
+import org.eskerfield.state.TranslationEvent;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.walk.Alike;
 import org.eskerfield.walk.DeviceMachine;
@@ -56,14 +54,8 @@ public final class Run {
   private final ZonedDateTime start;
   private final Map<String, DeviceMachine> machines = new LinkedHashMap<>();
   private final Map<String, Tally> tallies = new LinkedHashMap<>();
-  private final IdentityHashMap<AccessRule, AccessList> lists = new IdentityHashMap<>();
-
-  /** How many of the sites are in {@link #lists}. */
-  private int learnt;
-
-  private final List<LogEntry> log = new ArrayList<>();
-  private Consumer<LogEntry> logTo = log::add;
   private @Nullable Consumer<Transit> watcher;
+  private @Nullable Consumer<TranslationEvent> eventsTo;
 
   /** Where a server waits for a data connection that it has announced; the last one. */
   private @Nullable Header announced;
@@ -80,6 +72,8 @@ public final class Run {
 
   /** The sites that the run went on with, the present one last: rules of all of them may live. */
   private final List<Site> sites = new ArrayList<>();
+
+  private final Logbook logbook = new Logbook(sites);
 
   Run(SiteProgram program, ZonedDateTime start) {
     this(program, List.of(), new VirtualClock(start));
@@ -120,6 +114,9 @@ public final class Run {
 
   private void add(String device, DeviceMachine machine) {
     machines.put(device, machine);
+    if (eventsTo != null) {
+      machine.state().tell(eventsTo);
+    }
     tallies.put(device, new Tally(machine, start));
   }
 
@@ -149,18 +146,6 @@ public final class Run {
         List.copyOf(kept.leases.values()),
         List.copyOf(kept.answers.values()),
         kept.saved(sites));
-  }
-
-  /** The list that has a rule, in whatever site of the run; they are gone through once asked. */
-  private @Nullable AccessList listOf(AccessRule rule) {
-    for (; learnt < sites.size(); learnt++) {
-      for (Device device : sites.get(learnt).devices().values()) {
-        for (AccessList list : device.access()) {
-          list.rules().forEach(each -> lists.put(each, list));
-        }
-      }
-    }
-    return lists.get(rule);
   }
 
   /** The site, as it is now. */
@@ -428,22 +413,8 @@ public final class Run {
     return exchange(question, true, null, watch());
   }
 
-  /** Puts into the log what belongs there. */
   private void note(List<Leg> path) {
-    for (Leg leg : path) {
-      if (leg.kind() != Leg.Kind.DEVICE) {
-        continue;
-      }
-      for (Decision decision : leg.decisions()) {
-        if (LegRecorder.isForLog(decision.ruling(), decision.by())) {
-          AccessList list =
-              decision.by() instanceof AccessRule rule
-                  ? listOf(rule)
-                  : decision.by() instanceof AccessList itself ? itself : null;
-          logTo.accept(new LogEntry(clock.now(), leg.where(), list, decision));
-        }
-      }
-    }
+    logbook.note(path, clock.now());
   }
 
   /**
@@ -451,12 +422,18 @@ public final class Run {
    * #log} gets no more lines.
    */
   public void logTo(Consumer<LogEntry> reader) {
-    logTo = reader;
+    logbook.to(reader);
+  }
+
+  /** Tells somebody, from now on, what translating devices log (RFC 8158): see the event. */
+  public void eventsTo(Consumer<TranslationEvent> reader) {
+    eventsTo = reader;
+    machines.values().forEach(each -> each.state().tell(reader));
   }
 
   /** What rules asked to be logged, and which flows found no address or port left, in order. */
   public List<LogEntry> log() {
-    return List.copyOf(log);
+    return logbook.lines();
   }
 
   /**

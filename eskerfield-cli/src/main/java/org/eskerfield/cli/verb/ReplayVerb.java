@@ -22,6 +22,8 @@ import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.answer.Json;
 import org.eskerfield.formats.answer.ReplayData;
 import org.eskerfield.formats.flow.Columns;
+import org.eskerfield.formats.flow.FlowRecords;
+import org.eskerfield.formats.flow.IpfixReader;
 import org.eskerfield.formats.flow.LogRecords;
 import org.eskerfield.formats.literal.Times;
 import org.eskerfield.formats.replay.CaptureTraffic;
@@ -84,6 +86,7 @@ public final class ReplayVerb extends Verb {
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema replay'."));
     events(spec);
     CaptureFile.describe(spec, "everywhere");
+    EventFile.describe(spec);
     LogPrinter.describe(spec);
     spec.usageMessage()
         .footer(
@@ -165,6 +168,7 @@ public final class ReplayVerb extends Verb {
       List<Traffic.Event> incidents = incidents(call, site, traffic, follow);
       // Where lines come out as they happen, they show the progress.
       try (LogPrinter log = LogPrinter.of(call, site, start, terminal);
+          EventFile events = EventFile.of(call, site, run);
           ProgressLine progress = new ProgressLine(terminal, !follow)) {
         run.logTo(log);
         replay =
@@ -180,6 +184,7 @@ public final class ReplayVerb extends Verb {
                   }
                 });
         log.complete();
+        events.complete();
       }
       afterwards = traffic.afterwards();
     }
@@ -357,11 +362,33 @@ public final class ReplayVerb extends Verb {
     return opened;
   }
 
+  /** Other traffic than that which {@code --columns} is about. */
+  static Traffic other(ParseResult call, String traffic, Site site) throws Exception {
+    return Traffic.open(site, name(traffic), stream(call, traffic), null, Resends.NONE, true);
+  }
+
+  /** What a translating device has recorded. */
+  static FlowRecords sessions(ParseResult call, Site site, String file, InputStream in)
+      throws Exception {
+    String columns = call.matchedOptionValue("--columns", null);
+    String format = call.matchedOptionValue("--time-format", null);
+    if (columns != null) {
+      return new LogRecords(site, name(file), in, Columns.of(columns), format);
+    }
+    if (format != null) {
+      throw wrong(call, "--time-format is for times in columns that --columns names");
+    }
+    Columns named = Columns.ofHeader(in);
+    return named == null
+        ? new IpfixReader(name(file), in, /* events= */ true)
+        : new LogRecords(site, name(file), in, named, null);
+  }
+
   private static String name(String traffic) {
     return traffic.equals("-") ? "standard-input" : String.valueOf(Path.of(traffic).getFileName());
   }
 
-  private static InputStream stream(ParseResult call, String traffic)
+  static InputStream stream(ParseResult call, String traffic)
       throws IOException, UnreadableSiteException {
     if (traffic.equals("-")) {
       return System.in;

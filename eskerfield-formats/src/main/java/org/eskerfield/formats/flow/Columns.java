@@ -29,7 +29,12 @@ public final class Columns {
     PACKETS,
     BYTES,
     BACK_PACKETS,
-    BACK_BYTES;
+    BACK_BYTES,
+    FROM_AFTER,
+    FROM_PORT_AFTER,
+    TO_AFTER,
+    TO_PORT_AFTER,
+    DEVICE;
 
     @Override
     public String toString() {

@@ -87,9 +87,14 @@ public record FlowHeader(
         icmpCode);
   }
 
+  /** Whether it is of ICMP, of either family. */
+  boolean isIcmp() {
+    return Protocol.isIcmp(protocol);
+  }
+
   /** Whether its packets may open something: all but ICMP that is no echo request. */
   public boolean mayOpen() {
-    return !Protocol.isIcmp(protocol) || Icmp.isEchoRequest(icmpType);
+    return !isIcmp() || Icmp.isEchoRequest(icmpType);
   }
 
   /** Records come from strangers: whoever chose the ports does not choose the hash. */

@@ -2,6 +2,7 @@
 package org.eskerfield.formats.flow;
 
 import java.time.Instant;
+import org.jspecify.annotations.Nullable;
 
 /**
  * What was recorded of a flow: of one direction of it, or of both.
@@ -13,6 +14,8 @@ import java.time.Instant;
  * @param there the size in the direction of the key
  * @param back the size in the other direction; unknown where the record is of one direction
  * @param number its number in the file, from 1
+ * @param translated what became of its packets at a translating device; null where that is not
+ *     recorded
  */
 public record FlowRecord(
     Instant start,
@@ -21,4 +24,5 @@ public record FlowRecord(
     int tcpFlags,
     Volume there,
     Volume back,
-    long number) {}
+    long number,
+    @Nullable Translated translated) {}

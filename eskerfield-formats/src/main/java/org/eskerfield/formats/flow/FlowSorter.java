@@ -164,7 +164,20 @@ public final class FlowSorter implements FlowRecords {
   private static void write(DataOutputStream out, FlowRecord record) throws IOException {
     write(out, record.start());
     write(out, record.end());
-    FlowHeader key = record.key();
+    write(out, record.key());
+    out.writeShort(record.tcpFlags());
+    write(out, record.there());
+    write(out, record.back());
+    out.writeLong(record.number());
+    Translated translated = record.translated();
+    out.writeUTF(translated == null ? "" : translated.event().name());
+    if (translated != null) {
+      write(out, translated.after());
+      out.writeUTF(translated.device());
+    }
+  }
+
+  private static void write(DataOutputStream out, FlowHeader key) throws IOException {
     out.writeBoolean(key.source().family() == Family.IPV6);
     write(out, key.source());
     out.writeShort(key.sourcePort());
@@ -173,10 +186,6 @@ public final class FlowSorter implements FlowRecords {
     out.writeByte(key.protocol());
     out.writeShort(key.icmpType());
     out.writeShort(key.icmpCode());
-    out.writeShort(record.tcpFlags());
-    write(out, record.there());
-    write(out, record.back());
-    out.writeLong(record.number());
   }
 
   private static void write(DataOutputStream out, Instant at) throws IOException {
@@ -202,17 +211,34 @@ public final class FlowSorter implements FlowRecords {
       return null;
     }
     Instant end = instant(in);
+    return new FlowRecord(
+        start,
+        end,
+        header(in),
+        in.readShort(),
+        volume(in),
+        volume(in),
+        in.readLong(),
+        translated(in));
+  }
+
+  private static @Nullable Translated translated(DataInputStream in) throws IOException {
+    String event = in.readUTF();
+    return event.isEmpty()
+        ? null
+        : new Translated(header(in), Translated.Event.valueOf(event), in.readUTF());
+  }
+
+  private static FlowHeader header(DataInputStream in) throws IOException {
     Family family = in.readBoolean() ? Family.IPV6 : Family.IPV4;
-    FlowHeader key =
-        new FlowHeader(
-            address(in, family),
-            in.readUnsignedShort(),
-            address(in, family),
-            in.readUnsignedShort(),
-            in.readUnsignedByte(),
-            in.readShort(),
-            in.readShort());
-    return new FlowRecord(start, end, key, in.readShort(), volume(in), volume(in), in.readLong());
+    return new FlowHeader(
+        address(in, family),
+        in.readUnsignedShort(),
+        address(in, family),
+        in.readUnsignedShort(),
+        in.readUnsignedByte(),
+        in.readShort(),
+        in.readShort());
   }
 
   private static Instant instant(DataInputStream in) throws IOException {

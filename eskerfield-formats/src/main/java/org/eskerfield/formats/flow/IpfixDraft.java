@@ -2,6 +2,7 @@
 package org.eskerfield.formats.flow;
 
 import java.nio.ByteBuffer;
+import java.nio.charset.StandardCharsets;
 import java.time.Duration;
 import java.time.Instant;
 import org.eskerfield.packet.Address;
@@ -42,7 +43,9 @@ final class IpfixDraft {
   private long duration = -1;
   private boolean finer;
   private boolean impossible;
-  private boolean event;
+  private int event;
+  private final Outer outer = new Outer();
+  private String domainName = "";
   private int opener;
   private boolean samples;
 
@@ -92,9 +95,17 @@ final class IpfixDraft {
           181,
           182,
           183,
+          225,
+          226,
+          227,
+          228,
           230,
           239,
-          305 ->
+          281,
+          282,
+          300,
+          305,
+          323 ->
           true;
       case -1, -2, -6, -85, -86 -> true;
       default -> false;
@@ -104,9 +115,14 @@ final class IpfixDraft {
   /** Takes a value, which stays where it is read from. */
   void read(int element, ByteBuffer in, int length) {
     switch (element) {
-      case 8, 12 -> address(element, in, length, 4);
-      case 27, 28 -> address(element, in, length, 16);
-      case 150, 151, 152, 153, 154, 155, 156, 157, 158, 159, 160 -> time(element, in, length);
+      case 8, 12, 225, 226 -> address(element, in, length, 4);
+      case 27, 28, 281, 282 -> address(element, in, length, 16);
+      case 300 -> {
+        byte[] bytes = new byte[length];
+        in.get(in.position(), bytes);
+        domainName = new String(bytes, StandardCharsets.UTF_8).replace("\0", "").strip();
+      }
+      case 150, 151, 152, 153, 154, 155, 156, 157, 158, 159, 160, 323 -> time(element, in, length);
       case 0 -> {}
       default -> {
         if (length >= 1 && length <= 8) {
@@ -134,10 +150,11 @@ final class IpfixDraft {
     Address address = Address.ofBytes(bytes);
     // A record may have fields for both families; the one that is not meant is zero.
     boolean none = address.high() == 0 && address.low() == 0;
-    if (element == 8 || element == 27) {
-      source = none && source != null ? source : address;
-    } else {
-      destination = none && destination != null ? destination : address;
+    switch (element) {
+      case 8, 27 -> source = none && source != null ? source : address;
+      case 12, 28 -> destination = none && destination != null ? destination : address;
+      case 225, 281 -> outer.source = none ? outer.source : address;
+      default -> outer.destination = none ? outer.destination : address;
     }
   }
 
@@ -161,7 +178,9 @@ final class IpfixDraft {
       case 22 -> startUp = value;
       case 34, 305 -> samples |= value > 1;
       case 161 -> duration = value;
-      case 230 -> event = value != 0;
+      case 227 -> outer.sourcePort = (int) value & 0xffff;
+      case 228 -> outer.destinationPort = (int) value & 0xffff;
+      case 230 -> event = (int) Math.min(value, 256);
       case 239 -> opener = (int) value;
       default -> {}
     }
@@ -192,13 +211,26 @@ final class IpfixDraft {
     finer |= element > 151 && element != 160;
     switch (element) {
       case 160 -> boot = at;
-      case 150, 152, 154, 156, 158 -> start = at;
+      case 150, 152, 154, 156, 158, 323 -> start = at;
       default -> end = at;
     }
   }
 
   private static @Nullable Instant millis(long millis) {
     return millis < 0 || millis > LATEST ? null : Instant.ofEpochMilli(millis);
+  }
+
+  /** What follows a translation. */
+  private static final class Outer {
+    private @Nullable Address source;
+    private @Nullable Address destination;
+    private int sourcePort = -1;
+    private int destinationPort = -1;
+  }
+
+  /** The name of the observation domain; empty if the record does not tell it. */
+  String domainName() {
+    return domainName;
   }
 
   /** Whether packets were sampled. */
@@ -212,9 +244,12 @@ final class IpfixDraft {
   }
 
   /** Why it is no record of a flow, as a plural; null if it is one. */
-  @Nullable String lacks() {
-    if (event) {
-      return "records of address translation events, which are no flows";
+  @Nullable String lacks(boolean events) {
+    Translated.Event told = told();
+    if (event != 0 && !(events && told != Translated.Event.PACKETS)) {
+      return events
+          ? "records of other address translation events than those of sessions"
+          : "records of address translation events, which are no flows";
     }
     if (source == null || destination == null || source.family() != destination.family()) {
       return "records without two addresses of one family";
@@ -225,8 +260,44 @@ final class IpfixDraft {
     return impossible ? "records with an impossible time" : null;
   }
 
-  /** The record; only where it lacks nothing. */
-  FlowRecord record(long number) {
+  /** RFC 8158 section 4.3, with what RFC 7270 and its like had before. */
+  private Translated.Event told() {
+    return switch (event) {
+      case 1, 4, 6 -> Translated.Event.BEGINS;
+      case 2, 5, 7 -> Translated.Event.ENDS;
+      default -> Translated.Event.PACKETS;
+    };
+  }
+
+  /** What is told of the translation; a part that is not there was not changed. */
+  private @Nullable Translated translated(FlowHeader key, String device) {
+    if (outer.source == null && outer.destination == null && event == 0) {
+      return null;
+    }
+    Address from = outer.source == null ? key.source() : outer.source;
+    Address to = outer.destination == null ? key.destination() : outer.destination;
+    if (from.family() != to.family()) {
+      return null;
+    }
+    boolean isIcmp = Protocol.isIcmp(protocol);
+    FlowHeader after =
+        new FlowHeader(
+            from,
+            outer.sourcePort < 0 || isIcmp ? key.sourcePort() : outer.sourcePort,
+            to,
+            outer.destinationPort < 0 || isIcmp ? key.destinationPort() : outer.destinationPort,
+            protocol,
+            key.icmpType(),
+            key.icmpCode());
+    return new Translated(after, told(), device);
+  }
+
+  /**
+   * The record; only where it lacks nothing.
+   *
+   * @param device the name of the device that wrote it; empty if unknown
+   */
+  FlowRecord record(long number, String device) {
     if (source == null || destination == null) {
       throw new IllegalStateException("it lacks an address");
     }
@@ -260,7 +331,8 @@ final class IpfixDraft {
         turned ? backFlags : tcpFlags,
         turned ? back : there,
         turned ? there : back,
-        number);
+        number,
+        turned ? null : translated(key, device));
   }
 
   private @Nullable Instant up(long millis) {
@@ -269,10 +341,17 @@ final class IpfixDraft {
 
   /** Many exporters write type and code where other protocols have the destination port. */
   private int type() {
+    if (event != 0 && icmpType < 0 && icmp < 0) {
+      // Events have the identifier of a query where others have ports.
+      return protocol == Protocol.ICMP ? Icmp.ECHO_REQUEST : Icmp.ECHO_REQUEST_V6;
+    }
     return icmpType >= 0 ? icmpType : (icmp >= 0 ? icmp : destinationPort) >> 8;
   }
 
   private int code() {
+    if (event != 0 && icmpType < 0 && icmp < 0) {
+      return 0;
+    }
     return icmpType >= 0 ? icmpCode : (icmp >= 0 ? icmp : destinationPort) & 0xff;
   }
 }

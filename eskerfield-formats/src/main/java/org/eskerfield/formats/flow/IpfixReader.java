@@ -40,6 +40,8 @@ public final class IpfixReader implements FlowRecords {
 
   private final String file;
   private final InputStream in;
+  private final boolean events;
+  private final Map<Long, String> domains = new HashMap<>();
   private final Map<Long, IpfixTemplate> templates = new HashMap<>();
   private final TreeSet<String> unread = new TreeSet<>();
   private final Map<String, Long> skipped = new LinkedHashMap<>();
@@ -62,7 +64,19 @@ public final class IpfixReader implements FlowRecords {
    * @param file the name that messages call it by
    */
   public IpfixReader(String file, InputStream in) {
+    this(file, in, false);
+  }
+
+  /**
+   * Begins to read.
+   *
+   * @param file the name that messages call it by
+   * @param events whether what is wanted is how sessions of a translating device begin and end (RFC
+   *     8158), and not flows without a translation
+   */
+  public IpfixReader(String file, InputStream in, boolean events) {
     this.file = file;
+    this.events = events;
     this.in = new BufferedInputStream(in, 1 << 16);
   }
 
@@ -255,17 +269,25 @@ public final class IpfixReader implements FlowRecords {
     }
     if (template.isOptions()) {
       sampled |= draft.samples();
+      if (!draft.domainName().isEmpty() && domains.size() < MOST_TEMPLATES) {
+        domains.put(domain, draft.domainName());
+      }
       return null;
     }
     number++;
-    String lacks = draft.lacks();
+    String lacks = draft.lacks(events);
     if (lacks != null) {
       skip(lacks);
       return null;
     }
     sampled |= draft.samples();
     wholeSeconds &= draft.wholeSeconds();
-    return draft.record(number);
+    FlowRecord record = draft.record(number, domains.getOrDefault(domain, ""));
+    if (events && record.translated() == null) {
+      skip("records of flows without a word about their translation");
+      return null;
+    }
+    return record;
   }
 
   /** RFC 7011 section 7: one byte, or 255 and two. -1 if there is none. */

@@ -158,11 +158,9 @@ public final class LogRecords implements FlowRecords {
 
   private FlowRecord record(Map<String, String> values) throws BadLiteralException {
     Row row = new Row(values);
-    Address source = address(row, Field.FROM);
-    Address destination = address(row, Field.TO);
-    if (source.family() != destination.family()) {
-      throw new BadLiteralException(source + " and " + destination + " are not of one family", "");
-    }
+    Address source = address(row.needed(Field.FROM));
+    Address destination = address(row.needed(Field.TO));
+    checkFamilies(source, destination);
     int protocol = protocol(row.needed(Field.PROTOCOL));
     boolean isIcmp = Protocol.isIcmp(protocol);
     int ping = protocol == Protocol.ICMP ? Icmp.ECHO_REQUEST : Icmp.ECHO_REQUEST_V6;
@@ -197,7 +195,33 @@ public final class LogRecords implements FlowRecords {
         flags(row),
         new Volume(count(row, Field.PACKETS), count(row, Field.BYTES)),
         new Volume(count(row, Field.BACK_PACKETS), count(row, Field.BACK_BYTES)),
-        ++number);
+        ++number,
+        translated(row, key));
+  }
+
+  /** What is not told of the translation was not changed. */
+  private @Nullable Translated translated(Row row, FlowHeader key) throws BadLiteralException {
+    String from = row.given(Field.FROM_AFTER);
+    String to = row.given(Field.TO_AFTER);
+    if (from == null && to == null) {
+      return null;
+    }
+    String fromPort = row.given(Field.FROM_PORT_AFTER);
+    String toPort = row.given(Field.TO_PORT_AFTER);
+    Address source = from == null ? key.source() : address(from);
+    Address destination = to == null ? key.destination() : address(to);
+    checkFamilies(source, destination);
+    FlowHeader after =
+        new FlowHeader(
+            source,
+            fromPort == null || key.isIcmp() ? key.sourcePort() : Literals.port(fromPort),
+            destination,
+            toPort == null || key.isIcmp() ? key.destinationPort() : Literals.port(toPort),
+            key.protocol(),
+            key.icmpType(),
+            key.icmpCode());
+    String device = row.given(Field.DEVICE);
+    return new Translated(after, Translated.Event.SESSION, device == null ? "" : device);
   }
 
   /** The values of a line. */
@@ -223,10 +247,16 @@ public final class LogRecords implements FlowRecords {
     }
   }
 
-  private Address address(Row row, Field field) throws BadLiteralException {
-    String text = row.needed(field);
+  private Address address(String text) throws BadLiteralException {
     Host host = site.hosts().get(text);
     return host == null ? Literals.address(text) : host.addresses().get(0);
+  }
+
+  private static void checkFamilies(Address source, Address destination)
+      throws BadLiteralException {
+    if (source.family() != destination.family()) {
+      throw new BadLiteralException(source + " and " + destination + " are not of one family", "");
+    }
   }
 
   private static int protocol(String text) throws BadLiteralException {

@@ -46,15 +46,15 @@ import org.jspecify.annotations.Nullable;
  * unless the record says that it was not.
  *
  * <p>One flow is often cut into several records: by a time-out of the exporter, and into one for
- * each direction. Records of the same ends that begin at most {@value #JOINS} seconds after those
- * before belong to one flow, unless a connection was closed and opened anew.
+ * each direction. Records of the same ends that begin at most 60 seconds after those before belong
+ * to one flow, unless a connection was closed and opened anew.
  */
 public final class RecordTraffic implements Traffic {
   /** Seconds between two packets that refresh a flow, at least. */
   private static final int CLOSEST = 10;
 
-  /** Seconds after which records are no longer of the same flow. */
-  private static final int JOINS = 60;
+  /** The time after which records of exporters are no longer of the same flow. */
+  static final Duration JOINS = Duration.ofSeconds(60);
 
   private final Site site;
 
@@ -62,6 +62,7 @@ public final class RecordTraffic implements Traffic {
   private final AddressSet ours;
 
   private final FlowRecords records;
+  private final Duration joins;
   private final boolean told;
   private final Instant first;
   private final ZonedDateTime start;
@@ -90,11 +91,13 @@ public final class RecordTraffic implements Traffic {
    * The traffic of some records.
    *
    * @param records in the order of their start
+   * @param joins how long after a record another one may belong to the same flow
    * @param told whether each flow is reported
    */
-  RecordTraffic(Site site, FlowRecords records, boolean told)
+  RecordTraffic(Site site, FlowRecords records, Duration joins, boolean told)
       throws IOException, UnreadableCaptureException {
     this.site = site;
+    this.joins = joins;
     this.ours = ours(site);
     this.records = records;
     this.told = told;
@@ -207,7 +210,7 @@ public final class RecordTraffic implements Traffic {
     }
     boolean over = !now.isBefore(flow.last);
     flow.closed |= over && flow.closes();
-    flow.due = over ? flow.last.plusSeconds(JOINS).plusNanos(1) : flow.following(now);
+    flow.due = over ? flow.last.plus(joins).plusNanos(1) : flow.following(now);
     due.add(flow);
     return new Later(flow, since(now), over && flow.closes(), false);
   }
@@ -311,7 +314,7 @@ public final class RecordTraffic implements Traffic {
 
     /** Whether a record of the same ends is of another connection. */
     boolean isReopenedBy(FlowRecord record) {
-      if (record.start().isAfter(last.plusSeconds(JOINS))) {
+      if (record.start().isAfter(last.plus(joins))) {
         return true;
       }
       boolean opens = record.tcpFlags() >= 0 && (record.tcpFlags() & Packet.SYN) != 0;

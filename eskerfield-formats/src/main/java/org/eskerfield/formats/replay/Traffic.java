@@ -126,7 +126,7 @@ public interface Traffic extends AutoCloseable {
    */
   static Traffic of(Site site, FlowRecords records, boolean told)
       throws IOException, UnreadableCaptureException {
-    return new RecordTraffic(site, new FlowSorter(records), told);
+    return new RecordTraffic(site, new FlowSorter(records), RecordTraffic.JOINS, told);
   }
 
   /** The same bytes, unpacked where they are packed (gzip, RFC 1952). */

@@ -62,7 +62,8 @@ class IpfixReaderTest {
                 0x1b,
                 new Volume(12, 4096),
                 Volume.UNKNOWN,
-                1));
+                1,
+                null));
     assertThat(read.remarks()).isEmpty();
   }
 

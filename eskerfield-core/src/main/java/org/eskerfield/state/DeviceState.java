@@ -260,11 +260,14 @@ public final class DeviceState {
     if (reopened != NONE) {
       end(2 * reopened, binding);
     }
-    return record(
-        asked,
-        key(left, realm).swapped(),
-        new SessionTable.Made(binding, origins.rule(destinationRule), origins.rule(sourceRule)),
-        settings);
+    int made =
+        record(
+            asked,
+            key(left, realm).swapped(),
+            new SessionTable.Made(binding, origins.rule(destinationRule), origins.rule(sourceRule)),
+            settings);
+    events.session(made >> 1, /* begins= */ true, clock.elapsed());
+    return made;
   }
 
   int record(FlowKey there, FlowKey back, SessionTable.Made made, StateSettings settings) {
@@ -280,7 +283,6 @@ public final class DeviceState {
       use(2 * session, binding);
     }
     endpoints.count(session);
-    events.session(session, /* begins= */ true, clock.elapsed());
     return 2 * session;
   }
 
@@ -307,7 +309,9 @@ public final class DeviceState {
   /** Takes back what a session used that has just been removed; its record is still readable. */
   private void unuse(int session, int kept, long now) {
     FlowKey key = sessions.key(2 * session);
-    events.session(session, /* begins= */ false, now);
+    if (!sessions.isExpected(session)) {
+      events.session(session, /* begins= */ false, now);
+    }
     endpoints.uncount(session);
     filter.cameBack.remove(session);
     expectations.unfinished.remove(2 * session);

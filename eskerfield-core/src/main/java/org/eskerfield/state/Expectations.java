@@ -139,6 +139,8 @@ public final class Expectations {
     useOnceMore(state.asked);
     useOnceMore(back);
     state.end(reference, made.binding());
-    return state.record(state.asked, back, made, state.program.device.state());
+    int fulfilled = state.record(state.asked, back, made, state.program.device.state());
+    state.events.session(fulfilled >> 1, /* begins= */ true, state.clock.elapsed());
+    return fulfilled;
   }
 }

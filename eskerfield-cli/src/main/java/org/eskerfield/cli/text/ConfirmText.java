@@ -62,7 +62,7 @@ public final class ConfirmText {
     String counts =
         String.format("%,d of %s alike here", comparison.agreeing(), count(comparison.sessions()));
     if (comparison.endless() > 0) {
-      counts += String.format("; of %,d of these the end is not told", comparison.endless());
+      counts += String.format("; the end of %,d of these is not told", comparison.endless());
     }
     out.append("  ").append(counts).append("\n\n");
   }

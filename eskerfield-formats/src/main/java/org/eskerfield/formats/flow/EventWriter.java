@@ -155,7 +155,10 @@ public final class EventWriter implements Consumer<TranslationEvent>, Closeable 
         record.writeInt(number);
         text(device.name());
       }
-      int pool = pool(event.sourceRule());
+      boolean usedUp =
+          event.kind() == TranslationEvent.Kind.ADDRESSES_USED_UP
+              || event.kind() == TranslationEvent.Kind.PORTS_USED_UP;
+      int pool = usedUp ? pool(event.sourceRule()) : 0;
       Header before = event.before();
       Header after = event.after();
       boolean isSix = before.source().family() == Family.IPV6;

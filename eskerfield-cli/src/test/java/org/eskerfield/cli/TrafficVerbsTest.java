@@ -8,7 +8,10 @@ import java.nio.file.Files;
 import java.nio.file.Path;
 import java.util.ArrayList;
 import java.util.List;
+import org.eskerfield.formats.capture.CaptureReader;
+import org.eskerfield.formats.capture.CapturedPacket;
 import org.eskerfield.formats.schema.Schemas;
+import org.eskerfield.packet.Header;
 import org.junit.jupiter.api.Test;
 import org.junit.jupiter.api.io.TempDir;
 import org.junit.jupiter.params.ParameterizedTest;
@@ -68,6 +71,46 @@ class TrafficVerbsTest {
     assertThat(result.status()).isZero();
     assertThat(result.out())
         .contains("  0 flows of 1,858 would end otherwise, or by other rules\n");
+  }
+
+  /** Packets of a capture, both directions, beside a plain count of its frames. */
+  @Test
+  void packetsAndBytesOfACaptureAreThoseOfItsFrames() throws Exception {
+    String file = folder.resolve("uplink.pcapng").toString();
+    MainTest.run("replay", SITE, DAY, "--capture", file, "--seen-at", "breakwater uplink");
+    JsonNode matches =
+        MainTest.valid(Schemas.MATCHES, MainTest.run("matches", SITE, file, "--json"))
+            .get("matches");
+    assertThat(sizeOf("booking", matches)).isEqualTo(frames(file, "203.0.113.35", 443));
+    assertThat(sizeOf("manifests", matches)).isEqualTo(frames(file, "203.0.113.36", 2222));
+    assertThat(sizeOf("archive", matches)).isEqualTo(frames(file, "203.0.113.37", 21));
+  }
+
+  /** Packets and bytes that the outermost device counts for a rule. */
+  private static List<Long> sizeOf(String rule, JsonNode matches) {
+    for (JsonNode row : matches) {
+      if (row.get("what").asText().equals("destination rule '" + rule + "'")) {
+        return List.of(row.get("packets").asLong(), row.get("bytes").asLong());
+      }
+    }
+    return List.of();
+  }
+
+  private static List<Long> frames(String file, String address, int port) throws Exception {
+    long packets = 0;
+    long bytes = 0;
+    CaptureReader reader = new CaptureReader(file, Files.newInputStream(Path.of(file)));
+    for (CapturedPacket each = reader.next(); each != null; each = reader.next()) {
+      Header header = each.packet().header();
+      boolean there =
+          header.destination().toString().equals(address) && header.destinationPort() == port;
+      boolean back = header.source().toString().equals(address) && header.sourcePort() == port;
+      packets += there || back ? 1 : 0;
+      bytes += there || back ? each.packet().size.length() : 0;
+    }
+    reader.close();
+    assertThat(packets).isGreaterThan(50);
+    return List.of(packets, bytes);
   }
 
   @Test

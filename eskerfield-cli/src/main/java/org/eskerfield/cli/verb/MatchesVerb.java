@@ -89,16 +89,16 @@ public final class MatchesVerb extends Verb {
     if (what == null) {
       return;
     }
-    Trace trace = what.trace();
+    Trace begun = what.begun();
     FlowPart part = what.part();
     if (part == null) {
-      if (trace != null) {
-        matches.add(what.at(), trace);
+      if (begun != null) {
+        matches.add(what.at(), begun);
       }
       return;
     }
-    if (trace != null) {
-      matches.begin(part.flow(), what.at(), trace);
+    if (begun != null) {
+      matches.begin(part.flow(), what.at(), begun);
     }
     matches.grow(part.flow(), part.added().packets(), part.added().bytes());
     if (part.ends()) {

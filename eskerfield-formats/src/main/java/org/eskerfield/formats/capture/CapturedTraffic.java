@@ -40,11 +40,22 @@ public final class CapturedTraffic implements AutoCloseable {
    * @param where by which interface it arrived, or which host sent it
    * @param packet its headers
    * @param isFirst whether it is the first one of its flow
+   * @param flow the number of its flow, from 1; 0 where more flows were begun than are remembered
+   * @param bytes how long it is, its IP header included; -1 if unknown
+   * @param isBack whether it left there, in answer to a flow that came in: it is not sent, but
+   *     counts for the flow
    * @param announced what servers announced since the packet before: where they wait for the data
    *     connections of file transfers; often empty
    */
   public record Arrival(
-      Instant at, Viewpoint where, Packet packet, boolean isFirst, List<Packet> announced) {
+      Instant at,
+      Viewpoint where,
+      Packet packet,
+      boolean isFirst,
+      long flow,
+      int bytes,
+      boolean isBack,
+      List<Packet> announced) {
     /** Copies the list. */
     public Arrival {
       announced = List.copyOf(announced);
@@ -82,9 +93,10 @@ public final class CapturedTraffic implements AutoCloseable {
   private final Map<String, Viewpoint> named = new HashMap<>();
   private final Map<String, DeviceProgram> programs = new HashMap<>();
   private final Set<String> seenAt = new LinkedHashSet<>();
-  private final Set<Flow> begun = new HashSet<>();
+  private final Map<Flow, Long> begun = new HashMap<>();
   private final Set<Flow> left = new HashSet<>();
   private final Map<String, Long> notSent = new LinkedHashMap<>();
+  private List<Packet> announced = new ArrayList<>();
 
   /**
    * The traffic of a capture.
@@ -117,7 +129,6 @@ public final class CapturedTraffic implements AutoCloseable {
    */
   public @Nullable Arrival next()
       throws UnreadableCaptureException, UnusableQuestionException, IOException {
-    List<Packet> announced = new ArrayList<>();
     for (CapturedPacket each = reader.next(); each != null; each = reader.next()) {
       if (where != null && each.place() != null && named.containsKey(each.place())) {
         if (!where.toString().equals(each.place())) {
@@ -131,24 +142,49 @@ public final class CapturedTraffic implements AutoCloseable {
         skip(String.valueOf(each.skipped()));
         continue;
       }
+      int bytes = bytes(packet.size);
       packet.size = size(packet.size, view.own());
       Flow flow = Flow.of(packet);
       if (leaves(view, each.direction(), packet)) {
+        Flow answered = mirrored(packet);
         if (left.size() < MOST_FLOWS) {
-          left.add(mirrored(packet));
+          left.add(answered);
         }
         if (packet.payload != null && announced.size() < MOST_ANNOUNCED) {
           announced.add(packet);
         }
         skip(LEFT);
-      } else if (left.contains(flow) && !begun.contains(flow)) {
+        Long number = packet.inner == null ? begun.get(answered) : null;
+        if (number != null) {
+          return new Arrival(each.at(), view, packet, false, number, bytes, true, List.of());
+        }
+      } else if (left.contains(flow) && !begun.containsKey(flow)) {
         skip(ANSWERS);
       } else {
-        boolean isFirst = begun.size() < MOST_FLOWS && begun.add(flow);
-        return new Arrival(each.at(), view, packet, isFirst, announced);
+        return arrival(each, view, packet, flow, bytes);
       }
     }
     return null;
+  }
+
+  private Arrival arrival(
+      CapturedPacket each, Viewpoint view, Packet packet, Flow flow, int bytes) {
+    Long known = begun.get(flow);
+    boolean isFirst = known == null && begun.size() < MOST_FLOWS;
+    long number = isFirst ? begun.size() + 1L : known == null ? 0 : known;
+    if (isFirst) {
+      begun.put(flow, number);
+    }
+    List<Packet> before = announced;
+    announced = new ArrayList<>();
+    return new Arrival(each.at(), view, packet, isFirst, number, bytes, false, before);
+  }
+
+  private static int bytes(@Nullable Size size) {
+    if (size == null || size.fragments().isEmpty()) {
+      return size == null ? -1 : size.length();
+    }
+    return size.fragments().stream().mapToInt(Size.Fragment::length).sum();
   }
 
   /**

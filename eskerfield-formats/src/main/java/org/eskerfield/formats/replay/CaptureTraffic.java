@@ -14,6 +14,7 @@ import org.eskerfield.formats.capture.CaptureReader;
 import org.eskerfield.formats.capture.CapturedTraffic;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
 import org.eskerfield.formats.capture.Viewpoint;
+import org.eskerfield.formats.flow.Volume;
 import org.eskerfield.model.Site;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Header;
@@ -97,17 +98,23 @@ public final class CaptureTraffic implements Traffic {
     @Override
     public @Nullable Happened happen(Run run, Map<Outcome, Long> outcomes) {
       Header header = arrival.packet().header();
-      Trace trace = arrival.happen(run);
-      if (!arrival.isFirst()) {
-        if (trace.outcome() == Outcome.ANSWERED) {
-          return null;
-        }
-        lost.merge(trace.outcome(), 1L, Long::sum);
-        String text = header.line() + ", within a flow: " + trace.reason();
-        return told ? Happened.of(at, trace, text) : null;
+      Trace trace = arrival.isBack() ? null : arrival.happen(run);
+      if (arrival.isFirst() && trace != null) {
+        outcomes.merge(trace.outcome(), 1L, Long::sum);
+        return told
+            ? Happened.of(at, trace, header.line() + ": " + trace.reason()).with(part(true))
+            : null;
       }
-      outcomes.merge(trace.outcome(), 1L, Long::sum);
-      return told ? Happened.of(at, trace, header.line() + ": " + trace.reason()) : null;
+      if (trace == null || trace.outcome() == Outcome.ANSWERED) {
+        return told ? new Happened(at, null, "more", header.line()).with(part(false)) : null;
+      }
+      lost.merge(trace.outcome(), 1L, Long::sum);
+      String text = header.line() + ", within a flow: " + trace.reason();
+      return told ? Happened.of(at, trace, text).with(part(false)) : null;
+    }
+
+    private FlowPart part(boolean begins) {
+      return new FlowPart(arrival.flow(), new Volume(1, arrival.bytes()), begins, false);
     }
   }
 

@@ -31,6 +31,7 @@ import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
 import org.jspecify.annotations.Nullable;
 
@@ -49,6 +50,7 @@ public final class DeviceReplay {
   private final List<FlowRecord> sessions = new ArrayList<>();
   private final Map<String, Long> strange = new TreeMap<>();
   private final List<String> remarks;
+  private long untold;
 
   /**
    * Reads what real devices have recorded, and closes the records.
@@ -73,6 +75,16 @@ public final class DeviceReplay {
       }
       remarks = new ArrayList<>(sorted.remarks());
     }
+    if (sessions.isEmpty() && untold > 0) {
+      throw new UnusableQuestionException(
+          "sessions",
+          "none of the records says what became of its flow",
+          "name the columns that do: from-after, from-port-after, to-after, to-port-after");
+    }
+    if (untold > 0) {
+      remarks.add(
+          String.format("records of flows without a word about their translation: %,d", untold));
+    }
     strange.forEach(
         (name, count) ->
             remarks.add(
@@ -83,6 +95,7 @@ public final class DeviceReplay {
   private void add(FlowRecord record, @Nullable Device alone) throws UnusableQuestionException {
     Translated translated = record.translated();
     if (translated == null) {
+      untold++;
       return;
     }
     String name = translated.device();
@@ -212,8 +225,9 @@ public final class DeviceReplay {
       run.advance(event.at().minus(elapsed));
       elapsed = event.at();
       Happened happened = event.happen(run, outcomes);
-      if (happened != null && happened.trace() != null) {
-        comparisons.values().forEach(each -> each.here(happened.trace()));
+      Trace begun = happened == null ? null : happened.begun();
+      if (begun != null) {
+        comparisons.values().forEach(each -> each.here(begun));
       }
       listener.happened(number++, happened);
     }

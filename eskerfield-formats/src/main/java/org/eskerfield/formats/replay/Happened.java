@@ -29,8 +29,13 @@ public record Happened(
     return new Happened(at, trace, word, text, added);
   }
 
-  /** Whether it only goes on with a flow that was told of. */
+  /** Whether it only goes on with a flow that was told of, and nothing is to be said. */
   public boolean isMore() {
-    return part != null && !part.begins();
+    return part != null && !part.begins() && trace == null;
+  }
+
+  /** The path of the first packet of a flow; null where it begins none. */
+  public @Nullable Trace begun() {
+    return part == null || part.begins() ? trace : null;
   }
 }

@@ -13,6 +13,7 @@ import org.eskerfield.formats.UnusableQuestionException;
 import org.eskerfield.formats.capture.UnreadableCaptureException;
 import org.eskerfield.outcome.Outcome;
 import org.eskerfield.trace.Run;
+import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
 
 /**
@@ -95,8 +96,10 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
       elapsed = event.at();
       Happened was = event.happen(before, outcomes);
       Happened is = event.happen(after, outcomes);
-      if (was != null && is != null && was.trace() != null && is.trace() != null) {
-        changed.add(elapsed, was.trace(), is.trace());
+      Trace then = was == null ? null : was.begun();
+      Trace now = is == null ? null : is.begun();
+      if (then != null && now != null) {
+        changed.add(elapsed, then, now);
       }
       listener.happened(number++, is);
     }

@@ -11,6 +11,7 @@ module org.eskerfield.core {
   requires static io.soabase.recordbuilder.core;
   requires static transitive org.jspecify;
 
+  exports org.eskerfield.capacity;
   exports org.eskerfield.cause;
   exports org.eskerfield.change;
   exports org.eskerfield.check;

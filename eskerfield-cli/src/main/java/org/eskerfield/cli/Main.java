@@ -22,6 +22,7 @@ import org.eskerfield.cli.text.ProblemText;
 import org.eskerfield.cli.text.Style;
 import org.eskerfield.cli.text.Terminal;
 import org.eskerfield.cli.text.WatchedStream;
+import org.eskerfield.cli.verb.CapacityVerb;
 import org.eskerfield.cli.verb.CheckVerb;
 import org.eskerfield.cli.verb.CompletionVerb;
 import org.eskerfield.cli.verb.ConfirmVerb;
@@ -107,6 +108,7 @@ public final class Main {
             new ReachVerb(),
             new LedgerVerb(),
             new MatchesVerb(),
+            new CapacityVerb(),
             new ConfirmVerb(),
             new SubnetVerb(),
             new ServicesVerb(),

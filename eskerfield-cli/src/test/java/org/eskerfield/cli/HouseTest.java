@@ -44,7 +44,7 @@ class HouseTest {
           List.of("state.."),
           List.of("walk.."),
           List.of("trace.."),
-          List.of("cause..", "ledger..", "explain..", "matches.."),
+          List.of("cause..", "ledger..", "explain..", "matches..", "capacity.."),
           List.of("reach.."),
           List.of("guarantee.."),
           List.of("verify.."),

@@ -89,6 +89,8 @@ class ProcessTest {
           "report SITE",
           "ledger SITE",
           "matches ../demo/gauges.site.yaml ../demo/gauges.csv",
+          "capacity ../demo/gauges.site.yaml ../demo/gauges.csv",
+          "confirm SITE ../demo/marrowby-day.csv.gz --columns start=start,from=from,to=to,protocol=protocol,from-after=from --device breakwater",
           "subnet 10.77.4.0/24",
           "services",
           "demo",

@@ -410,6 +410,7 @@ public final class DeviceState {
     fragments.clear();
     expectations.unfinished.clear();
     expectations.count = 0;
+    events.allForgotten();
   }
 
   /** The fragments that are remembered. */

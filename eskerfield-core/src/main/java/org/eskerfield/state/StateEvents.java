@@ -91,6 +91,11 @@ final class StateEvents {
     }
   }
 
+  void allForgotten() {
+    tell(
+        TranslationEvent.Kind.ALL_FORGOTTEN, state.clock.elapsed(), end(0, 0, 0), null, null, null);
+  }
+
   /** The header of packets of an endpoint to nobody in particular. */
   private static Header end(int address, int port, int protocol) {
     return new Packet(DeviceState.ipv4(address), port, NOBODY, 0, protocol, -1, 0).header();

@@ -9,13 +9,13 @@ import org.jspecify.annotations.Nullable;
 /**
  * Something that a translating device logs (RFC 8158 section 5): a translated session or a
  * temporary binding begins or ends, or nothing is left to give out. What a restart takes away does
- * not end: the device forgets it.
+ * not end: the device forgets it, and no device logs that.
  *
  * @param at the moment
  * @param device the name of the device
  * @param kind the kind of event
  * @param before the first packet of a session as it arrived; the internal end of a binding as the
- *     source, to nobody; the packet for which nothing is left
+ *     source, to nobody; the packet for which nothing is left; of a restart nobody to nobody
  * @param after the first packet as it left; the external end of a binding as the source; the
  *     external address whose ports are used up; null where there is none
  * @param destinationRule the rule that changed the destination of a session; null for none
@@ -49,6 +49,8 @@ public record TranslationEvent(
     /** No port of a shared address is left. */
     PORTS_USED_UP,
     /** A source has as many ports as it may. */
-    LIMIT_REACHED
+    LIMIT_REACHED,
+    /** The device was restarted: it has no session and no temporary binding. */
+    ALL_FORGOTTEN
   }
 }

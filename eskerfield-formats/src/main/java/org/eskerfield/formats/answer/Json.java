@@ -8,6 +8,7 @@ import com.fasterxml.jackson.core.util.DefaultPrettyPrinter;
 import java.io.IOException;
 import java.io.StringWriter;
 import java.io.UncheckedIOException;
+import java.math.BigDecimal;
 import java.math.BigInteger;
 import java.util.Collection;
 import java.util.Map;
@@ -65,6 +66,8 @@ public final class Json {
       json.writeBoolean(truth);
     } else if (value instanceof Integer || value instanceof Long || value instanceof BigInteger) {
       json.writeNumber(value.toString());
+    } else if (value instanceof BigDecimal number) {
+      json.writeNumber(number.toPlainString());
     } else if (value == null) {
       json.writeNull();
     } else {

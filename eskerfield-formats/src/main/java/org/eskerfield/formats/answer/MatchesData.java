@@ -98,7 +98,7 @@ public final class MatchesData {
     return out.toString();
   }
 
-  private static void line(StringBuilder out, @Nullable Object... cells) {
+  static void line(StringBuilder out, @Nullable Object... cells) {
     out.append(CSVFormat.RFC4180.format(cells)).append("\r\n");
   }
 }

@@ -101,6 +101,9 @@ public final class EventWriter implements Consumer<TranslationEvent>, Closeable 
    */
   @Override
   public void accept(TranslationEvent event) {
+    if (event.kind() == TranslationEvent.Kind.ALL_FORGOTTEN) {
+      return;
+    }
     Domain domain = domains.get(event.device());
     if (domain == null) {
       throw new IllegalArgumentException("the site has no device " + event.device());
@@ -193,6 +196,7 @@ public final class EventWriter implements Consumer<TranslationEvent>, Closeable 
           address(before.source());
         }
         case ADDRESSES_USED_UP -> record.writeInt(pool);
+        case ALL_FORGOTTEN -> {}
       }
       if (filled > FULL) {
         flush();
@@ -315,7 +319,7 @@ public final class EventWriter implements Consumer<TranslationEvent>, Closeable 
       case ADDRESS_LENT, ADDRESS_RETURNED -> ADDRESS;
       case ADDRESSES_USED_UP -> NO_ADDRESS;
       case PORTS_USED_UP -> NO_PORT;
-      case LIMIT_REACHED -> LIMIT;
+      case LIMIT_REACHED, ALL_FORGOTTEN -> LIMIT;
     };
   }
 
@@ -330,7 +334,7 @@ public final class EventWriter implements Consumer<TranslationEvent>, Closeable 
       case ADDRESS_RETURNED -> 15;
       case ADDRESSES_USED_UP -> 3;
       case PORTS_USED_UP -> 12;
-      case LIMIT_REACHED -> 13;
+      case LIMIT_REACHED, ALL_FORGOTTEN -> 13;
     };
   }
 }

@@ -105,4 +105,32 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
     }
     return changed;
   }
+
+  /**
+   * Sends the same traffic through several runs that begin at the same time.
+   *
+   * @param runs the runs; of what happens on the first one the listener learns
+   * @return how long it took
+   */
+  public static Duration onEach(List<Run> runs, Traffic traffic, Listener listener)
+      throws IOException,
+          UnreadableSiteException,
+          UnusableQuestionException,
+          UnreadableCaptureException {
+    Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
+    Duration elapsed = Duration.ZERO;
+    int number = 0;
+    for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
+      Happened first = null;
+      for (int i = 0; i < runs.size(); i++) {
+        Run run = runs.get(i);
+        run.advance(event.at().minus(elapsed));
+        Happened happened = event.happen(run, outcomes);
+        first = i == 0 ? happened : first;
+      }
+      elapsed = event.at();
+      listener.happened(number++, first);
+    }
+    return elapsed;
+  }
 }

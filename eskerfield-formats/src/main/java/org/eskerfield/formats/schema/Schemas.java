@@ -19,6 +19,8 @@ public enum Schemas {
   REPLAY,
   /** How many flows match each rule. */
   MATCHES,
+  /** How many ports and addresses are in use. */
+  CAPACITY,
   /** What a real device decided otherwise. */
   CONFIRM,
   /** What a verification answers. */

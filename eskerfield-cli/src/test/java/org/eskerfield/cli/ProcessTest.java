@@ -90,7 +90,7 @@ class ProcessTest {
           "ledger SITE",
           "matches ../demo/gauges.site.yaml ../demo/gauges.csv",
           "capacity ../demo/gauges.site.yaml ../demo/gauges.csv",
-          "confirm SITE ../demo/marrowby-day.csv.gz --columns start=start,from=from,to=to,protocol=protocol,from-after=from --device breakwater",
+          "confirm ../demo/marrowby.site.yaml ../demo/marrowby-day.csv.gz --columns start=start,from=from,to=to,protocol=protocol,from-after=from --device breakwater",
           "subnet 10.77.4.0/24",
           "services",
           "demo",

@@ -113,6 +113,65 @@ class TrafficVerbsTest {
     return List.of(packets, bytes);
   }
 
+  /** By hand: two hosts of the office ask one server on two ports; the rule is for everybody. */
+  @Test
+  void aRuleIsNarrowedToWhatItTook() throws Exception {
+    Path site = folder.resolve("wide.site.yaml");
+    Files.writeString(
+        site,
+        """
+        eskerfield: 1
+        site: A wide rule
+        networks:
+          office: { prefix: 10.0.1.0/24, zone: office }
+          servers: { prefix: 10.0.2.0/24, zone: servers }
+        hosts:
+          clerk: { on: office, at: 10.0.1.11 }
+          planner: { on: office, at: 10.0.1.12 }
+          files: { on: servers, at: 10.0.2.5, listens: [https, 8443/tcp] }
+        devices:
+          edge:
+            stance: drop
+            interfaces:
+              office: { on: office, at: 10.0.1.1 }
+              servers: { on: servers, at: 10.0.2.1 }
+            access:
+              inner:
+                guards: { arriving: office }
+                otherwise: drop
+                rules:
+                  - accept: whatever they ask
+                    from: office
+        """);
+    Path flows = folder.resolve("flows.csv");
+    Files.writeString(
+        flows,
+        """
+        at,from,to,service,source-port
+        1s,clerk,files,https,50001
+        2s,planner,files,8443/tcp,50001
+        3s,clerk,files,8443/tcp,50002
+        """);
+    MainTest.Result result = MainTest.run("matches", site.toString(), flows.toString(), "--narrow");
+    assertThat(result.err()).isEmpty();
+    assertThat(result.out())
+        .contains("access rule 'whatever they ask', line 21\n")
+        .contains("  from: only clerk, planner, and not office\n")
+        .contains("  to: only files, and not any address\n")
+        .contains("  service: only 443/tcp, 8443/tcp, and not any service\n")
+        .contains("Tried: none of 3 flows would end otherwise.")
+        .contains("+            from: [clerk, planner]\n");
+    // What is narrow already stays.
+    String text = Files.readString(site);
+    Files.writeString(
+        site,
+        text.replace("from: office\n", "{}")
+                .replace("{}", "from: [clerk, planner]\n            to: files\n")
+            + "            service: [443/tcp, 8443/tcp]\n");
+    assertThat(MainTest.run("matches", site.toString(), flows.toString(), "--narrow").out())
+        .isEqualTo("No access rule could be narrower in a way that was tried.\n");
+  }
+
   @Test
   void whoHasOtherColumnsNamesThem() throws Exception {
     Path log = folder.resolve("fw.log");
@@ -142,6 +201,8 @@ class TrafficVerbsTest {
         "matches SITE DAY --columns start=a | 'from' is missing",
         "matches SITE DAY --columns start=when,from=from,to=to,protocol=protocol"
             + " | there is no column 'when'",
+        "matches SITE - --narrow | --narrow reads both files several times",
+        "matches SITE DAY --narrow --json | --narrow answers with a patch",
         "matches SITE DAY --time-format uuuu | --time-format is for times in columns",
         "matches SITE DAY --columns start=start,from=from,to=to,protocol=protocol --arriving ferry"
             + " | --arriving is for a capture",

@@ -36,6 +36,11 @@ public final class MatchesVerb extends Verb {
             "A list of flows, flow records, a log or a capture, as for 'eskerfield replay'."));
     ReplayVerb.sources(spec);
     spec.addOption(flag("--unused", "Show only rules that no flow matches."));
+    spec.addOption(
+        flag(
+            "--narrow",
+            "Show how access rules could be narrower and still accept these flows, as a patch; it is"
+                + " tried on the same flows, and says nothing of others."));
     spec.addOption(flag("--csv", "Answer as CSV."));
     spec.addOption(flag("--json", "Answer as JSON; see 'eskerfield schema matches'."));
     spec.usageMessage()
@@ -46,6 +51,9 @@ public final class MatchesVerb extends Verb {
   public int run(ParseResult call, Terminal terminal) throws Exception {
     Site site = readSite(call);
     Tracer tracer = Tracer.of(site);
+    if (call.hasMatchedOption("--narrow")) {
+      return new NarrowedRules(call, terminal).run(site);
+    }
     Matches matches = new Matches(tracer);
     String name = call.matchedPositionalValue(1, "");
     Replay replay;

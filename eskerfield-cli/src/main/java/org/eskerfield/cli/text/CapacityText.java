@@ -4,6 +4,7 @@ package org.eskerfield.cli.text;
 import java.time.Duration;
 import java.time.ZonedDateTime;
 import java.time.format.DateTimeFormatter;
+import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.List;
 import java.util.Objects;
@@ -58,7 +59,7 @@ public final class CapacityText {
       if (!own.isEmpty()) {
         out.append(style.strong(device)).append('\n');
         out.append(table(own).text(style)).append('\n');
-        own.forEach(use -> plot(out, use));
+        own.forEach(use -> plot(out, use, Moments.text(elapsed.truncatedTo(ChronoUnit.SECONDS))));
       }
     }
     if (out.length() == 0) {
@@ -122,7 +123,7 @@ public final class CapacityText {
         + "'";
   }
 
-  private void plot(StringBuilder out, Use use) {
+  private void plot(StringBuilder out, Use use, String end) {
     long most = Math.max(1, use.most());
     StringBuilder bars = new StringBuilder();
     for (long each : use.highest()) {
@@ -131,7 +132,9 @@ public final class CapacityText {
     }
     out.append("  ").append(use.what()).append(", ").append(Capacity.unit(use.protocol()));
     out.append(": up to ").append(number(use.most())).append(" of ").append(number(use.size()));
-    out.append("\n  |").append(bars).append("|\n\n");
+    out.append("\n  |").append(bars).append("|\n");
+    out.append("   0s").append(" ".repeat(Math.max(2, bars.length() - 2 - end.length())));
+    out.append(end).append("\n\n");
   }
 
   /** What a supposition changes. */

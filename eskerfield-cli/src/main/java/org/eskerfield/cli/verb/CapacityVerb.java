@@ -92,7 +92,8 @@ public final class CapacityVerb extends Verb {
         all.add(Capacity.of(tracer, run));
       }
       elapsed =
-          Replay.onEach(runs, traffic, (number, what) -> progress.begins("counting", number, 0));
+          Replay.onEach(
+              runs, traffic, (at, number, what) -> progress.begins("counting", number, 0));
       remarks = traffic.afterwards().lines().toList();
     }
     boolean data = call.hasMatchedOption("--csv") || call.hasMatchedOption("--json");

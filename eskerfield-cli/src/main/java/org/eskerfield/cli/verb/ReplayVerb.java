@@ -202,15 +202,16 @@ public final class ReplayVerb extends Verb {
     }
     terminal.out().print(follow ? "\n" : "");
     terminal.out().println(total(replay.outcomes(), replay.elapsed(), terminal.style()));
-    if (!afterwards.isEmpty()) {
-      terminal.out().println(afterwards);
-    }
-    show(call, run, start, terminal);
+    show(call, run, start, afterwards, terminal);
     return FINE;
   }
 
-  private static void show(ParseResult call, Run run, ZonedDateTime start, Terminal terminal) {
+  private static void show(
+      ParseResult call, Run run, ZonedDateTime start, String afterwards, Terminal terminal) {
     PrintWriter out = terminal.out();
+    if (!afterwards.isEmpty()) {
+      out.println(afterwards);
+    }
     for (Device device : run.site().devices().values()) {
       String name = device.name();
       if (call.hasMatchedOption("--figures")) {

@@ -5,7 +5,6 @@ import java.io.IOException;
 import java.time.Duration;
 import java.time.Instant;
 import java.util.ArrayList;
-import java.util.EnumMap;
 import java.util.HashMap;
 import java.util.Iterator;
 import java.util.LinkedHashMap;
@@ -26,10 +25,8 @@ import org.eskerfield.formats.flow.Translated;
 import org.eskerfield.model.Device;
 import org.eskerfield.model.Site;
 import org.eskerfield.model.StateSettings;
-import org.eskerfield.outcome.Outcome;
 import org.eskerfield.packet.Header;
 import org.eskerfield.packet.Protocol;
-import org.eskerfield.state.VirtualClock;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Trace;
 import org.eskerfield.trace.Tracer;
@@ -218,19 +215,17 @@ public final class DeviceReplay {
         latest = each.end().isAfter(latest) ? each.end() : latest;
       }
     }
-    Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
-    Duration elapsed = Duration.ZERO;
-    int number = 0;
-    for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
-      run.advance(event.at().minus(elapsed));
-      elapsed = event.at();
-      Happened happened = event.happen(run, outcomes);
-      Trace begun = happened == null ? null : happened.begun();
-      if (begun != null) {
-        comparisons.values().forEach(each -> each.here(begun));
-      }
-      listener.happened(number++, happened);
-    }
+    Replay.onEach(
+        List.of(run),
+        traffic,
+        (at, number, happened) -> {
+          Happened here = happened.get(0);
+          Trace begun = here == null ? null : here.begun();
+          if (begun != null) {
+            comparisons.values().forEach(each -> each.here(begun));
+          }
+          listener.happened(number, here);
+        });
     Duration rest = Duration.between(run.now().toInstant(), latest.plus(within).plusMillis(1));
     run.advance(rest.isNegative() ? Duration.ZERO : rest);
     comparisons.values().forEach(DeviceComparison::finish);
@@ -249,13 +244,6 @@ public final class DeviceReplay {
   /** What could not be read or used, a sentence each. */
   public List<String> remarks() {
     return List.copyOf(remarks);
-  }
-
-  /** When the traffic of the sessions begins; a Monday at nine if there are none. */
-  public Instant start() {
-    return sessions.isEmpty()
-        ? VirtualClock.start(site.timeZone()).toInstant()
-        : sessions.get(0).start();
   }
 
   /** Records that are in order. */

@@ -3,6 +3,7 @@ package org.eskerfield.formats.replay;
 
 import java.io.IOException;
 import java.time.Duration;
+import java.util.ArrayList;
 import java.util.EnumMap;
 import java.util.List;
 import java.util.Map;
@@ -87,32 +88,40 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
           UnusableQuestionException,
           UnreadableCaptureException {
     ChangedFlows changed = new ChangedFlows();
-    Map<Outcome, Long> outcomes = new EnumMap<>(Outcome.class);
-    Duration elapsed = Duration.ZERO;
-    int number = 0;
-    for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
-      before.advance(event.at().minus(elapsed));
-      after.advance(event.at().minus(elapsed));
-      elapsed = event.at();
-      Happened was = event.happen(before, outcomes);
-      Happened is = event.happen(after, outcomes);
-      Trace then = was == null ? null : was.begun();
-      Trace now = is == null ? null : is.begun();
-      if (then != null && now != null) {
-        changed.add(elapsed, then, now);
-      }
-      listener.happened(number++, is);
-    }
+    onEach(
+        List.of(before, after),
+        traffic,
+        (at, number, happened) -> {
+          Happened was = happened.get(0);
+          Happened is = happened.get(1);
+          Trace then = was == null ? null : was.begun();
+          Trace now = is == null ? null : is.begun();
+          if (then != null && now != null) {
+            changed.add(at, then, now);
+          }
+          listener.happened(number, is);
+        });
     return changed;
+  }
+
+  /** Learns what happens on several runs. */
+  public interface Listeners {
+    /**
+     * Something has happened.
+     *
+     * @param at the time since the start
+     * @param number how many happened before
+     * @param happened what there is to tell of it on each run; null as for {@link Listener}
+     */
+    void happened(Duration at, int number, List<@Nullable Happened> happened);
   }
 
   /**
    * Sends the same traffic through several runs that begin at the same time.
    *
-   * @param runs the runs; of what happens on the first one the listener learns
    * @return how long it took
    */
-  public static Duration onEach(List<Run> runs, Traffic traffic, Listener listener)
+  public static Duration onEach(List<Run> runs, Traffic traffic, Listeners listeners)
       throws IOException,
           UnreadableSiteException,
           UnusableQuestionException,
@@ -121,15 +130,13 @@ public record Replay(Duration elapsed, Map<Outcome, Long> outcomes) {
     Duration elapsed = Duration.ZERO;
     int number = 0;
     for (Traffic.Event event = traffic.next(); event != null; event = traffic.next()) {
-      Happened first = null;
-      for (int i = 0; i < runs.size(); i++) {
-        Run run = runs.get(i);
+      List<@Nullable Happened> happened = new ArrayList<>();
+      for (Run run : runs) {
         run.advance(event.at().minus(elapsed));
-        Happened happened = event.happen(run, outcomes);
-        first = i == 0 ? happened : first;
+        happened.add(event.happen(run, outcomes));
       }
       elapsed = event.at();
-      listener.happened(number++, first);
+      listeners.happened(elapsed, number++, happened);
     }
     return elapsed;
   }

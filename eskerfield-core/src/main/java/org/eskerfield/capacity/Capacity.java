@@ -12,7 +12,6 @@ import java.util.List;
 import java.util.Map;
 import java.util.Set;
 import java.util.function.Consumer;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.Pool;
 import org.eskerfield.model.TranslationRule;
 import org.eskerfield.packet.Address;
@@ -220,15 +219,7 @@ public final class Capacity implements Consumer<TranslationEvent> {
 
   private AddressSet givenBy(String device, TranslationRule rule) {
     DeviceProgram compiled = program.device(device);
-    AddressSet all = AddressSet.NONE;
-    for (Translations.Outbound each : compiled.translations.outbound) {
-      if (each.rule().equals(rule) && rule.outward() != null) {
-        for (Interface side : each.leaving().interfaces()) {
-          all = all.union(each.externals(compiled, side));
-        }
-      }
-    }
-    return all;
+    return compiled.translations.givenBy(rule, compiled);
   }
 
   /** A pool as it is written; where there is none, the addresses. */

@@ -10,7 +10,6 @@ import java.util.LinkedHashMap;
 import java.util.List;
 import java.util.Map;
 import java.util.Objects;
-import org.eskerfield.model.Interface;
 import org.eskerfield.model.InwardRule;
 import org.eskerfield.model.Placed;
 import org.eskerfield.model.TranslationRule;
@@ -21,7 +20,6 @@ import org.eskerfield.packet.Packet;
 import org.eskerfield.packet.Prefix;
 import org.eskerfield.packet.Protocol;
 import org.eskerfield.program.DeviceProgram;
-import org.eskerfield.program.Translations;
 import org.eskerfield.state.TranslationEvent;
 import org.eskerfield.trace.Trace;
 import org.jspecify.annotations.Nullable;
@@ -341,17 +339,8 @@ public final class DeviceComparison {
         && (there.from().equals(here.from()) || (chosen && externals(rule).contains(there.from())));
   }
 
-  /** The addresses that a rule gives out; none if it does not choose. */
   private AddressSet externals(TranslationRule rule) {
-    AddressSet all = AddressSet.NONE;
-    for (Translations.Outbound each : program.translations.outbound) {
-      if (each.rule().equals(rule) && rule.outward() != null) {
-        for (Interface side : each.leaving().interfaces()) {
-          all = all.union(each.externals(program, side));
-        }
-      }
-    }
-    return all;
+    return program.translations.givenBy(rule, program);
   }
 
   /** The first rule that gives a packet its source, or that has it as an external address. */

@@ -50,6 +50,19 @@ import org.jspecify.annotations.Nullable;
  * in the order of the file.
  */
 public final class Translations {
+  /** The addresses that an outward rule gives out, on whichever interface; none of other rules. */
+  public AddressSet givenBy(TranslationRule rule, DeviceProgram program) {
+    AddressSet all = AddressSet.NONE;
+    for (Outbound each : outbound) {
+      if (each.rule().equals(rule) && rule.outward() != null) {
+        for (Interface side : each.leaving().interfaces()) {
+          all = all.union(each.externals(program, side));
+        }
+      }
+    }
+    return all;
+  }
+
   /**
    * What a rule does at step 2.
    *

@@ -3,11 +3,14 @@ package org.eskerfield.trace;
 
 import java.time.Duration;
 import java.time.ZonedDateTime;
+import java.time.format.DateTimeFormatter;
 import java.util.Locale;
 import org.eskerfield.model.Schedule;
 
 /** Moments and lengths of time as sentences quote them. */
 public final class Moments {
+  private static final DateTimeFormatter DATED = DateTimeFormatter.ofPattern("uuuu-MM-dd HH:mm:ss");
+
   private Moments() {}
 
   /** A moment in English: {@code Monday 5 January 2026 09:00}. */
@@ -56,5 +59,10 @@ public final class Moments {
   private static String word(Enum<?> name) {
     String text = name.name();
     return text.charAt(0) + text.substring(1).toLowerCase(Locale.ROOT);
+  }
+
+  /** A moment by the clock of its zone, to the second: {@code 2026-03-02 00:05:28}. */
+  public static String dated(ZonedDateTime moment) {
+    return DATED.format(moment);
   }
 }

@@ -3,7 +3,6 @@ package org.eskerfield.cli.text;
 
 import java.time.Duration;
 import java.time.ZonedDateTime;
-import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.List;
@@ -19,7 +18,6 @@ import org.jspecify.annotations.Nullable;
 
 /** What is in use of what rules give out, as a table and a plot for each device. */
 public final class CapacityText {
-  private static final DateTimeFormatter START = DateTimeFormatter.ofPattern("uuuu-MM-dd HH:mm:ss");
   private static final String BARS = " ▁▂▃▄▅▆▇█";
 
   /** How many columns a plot has. */
@@ -74,7 +72,7 @@ public final class CapacityText {
     }
     out.append(ifs.isEmpty() ? "" : "\n");
     out.append(Moments.text(elapsed)).append(" of traffic");
-    out.append(VirtualClock.isStart(start) ? "" : " from " + START.format(start));
+    out.append(VirtualClock.isStart(start) ? "" : " from " + Moments.dated(start));
     return out.append('\n').toString();
   }
 

@@ -3,7 +3,6 @@ package org.eskerfield.cli.text;
 
 import java.time.Duration;
 import java.time.Instant;
-import java.time.format.DateTimeFormatter;
 import java.util.List;
 import java.util.Map;
 import org.eskerfield.compare.DeviceComparison;
@@ -23,8 +22,6 @@ import org.jspecify.annotations.Nullable;
 
 /** What a real device decided otherwise, for the terminal. */
 public final class ConfirmText {
-  private static final DateTimeFormatter TIME = DateTimeFormatter.ofPattern("uuuu-MM-dd HH:mm:ss");
-
   private final Site site;
   private final Style style;
 
@@ -72,7 +69,7 @@ public final class ConfirmText {
   }
 
   private String time(Instant at) {
-    return TIME.format(at.atZone(site.timeZone()));
+    return Moments.dated(at.atZone(site.timeZone()));
   }
 
   private void difference(StringBuilder out, int number, Difference each) {

@@ -3,7 +3,6 @@ package org.eskerfield.cli.text;
 
 import java.time.Duration;
 import java.time.ZonedDateTime;
-import java.time.format.DateTimeFormatter;
 import java.time.temporal.ChronoUnit;
 import java.util.ArrayList;
 import java.util.List;
@@ -24,8 +23,6 @@ import org.jspecify.annotations.Nullable;
 
 /** The matches of each rule, as a table for each device. */
 public final class MatchesText {
-  private static final DateTimeFormatter START = DateTimeFormatter.ofPattern("uuuu-MM-dd HH:mm:ss");
-
   private final Site site;
   private final Style style;
 
@@ -57,7 +54,7 @@ public final class MatchesText {
     long unused = rows.stream().filter(row -> row.flows() == 0 && isRule(row.by())).count();
     out.append(
         String.format("%,d %s in %s", flows, flows == 1 ? "flow" : "flows", Moments.text(elapsed)));
-    out.append(VirtualClock.isStart(start) ? "" : " from " + START.format(start));
+    out.append(VirtualClock.isStart(start) ? "" : " from " + Moments.dated(start));
     return out.append(", ")
         .append(unused)
         .append(unused == 1 ? " rule" : " rules")

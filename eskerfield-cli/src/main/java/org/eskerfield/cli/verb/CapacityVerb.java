@@ -23,7 +23,6 @@ import org.eskerfield.formats.site.read.SiteReader;
 import org.eskerfield.model.Site;
 import org.eskerfield.trace.Run;
 import org.eskerfield.trace.Tracer;
-import org.jspecify.annotations.Nullable;
 import picocli.CommandLine.Model.CommandSpec;
 import picocli.CommandLine.ParseResult;
 
@@ -66,14 +65,16 @@ public final class CapacityVerb extends Verb {
   @Override
   public int run(ParseResult call, Terminal terminal) throws Exception {
     String[] ifs = call.matchedOptionValue("--if", new String[0]);
-    String text =
-        siteName(call).equals("-")
-            ? new String(System.in.readAllBytes(), StandardCharsets.UTF_8)
-            : null;
-    Site site = text == null ? readSite(call) : supposed(call, text, null);
+    boolean piped = siteName(call).equals("-");
+    String file = piped ? "standard-input" : siteName(call);
+    Path path = piped ? null : path(call, file);
+    String text = piped ? new String(System.in.readAllBytes(), StandardCharsets.UTF_8) : null;
+    Site site = text == null ? readSite(call) : SiteReader.read(file, text);
     List<Site> sites = new ArrayList<>(List.of(site));
     for (String each : ifs) {
-      sites.add(supposed(call, text, each));
+      String read = path == null ? String.valueOf(text) : Files.readString(path);
+      Path folder = path == null ? null : path.toAbsolutePath().getParent();
+      sites.add(Supposition.of(file, read, folder, each));
     }
     Duration every = every(call);
     List<Run> runs = new ArrayList<>();
@@ -115,17 +116,6 @@ public final class CapacityVerb extends Verb {
       remarks.forEach(terminal.out()::println);
     }
     return FINE;
-  }
-
-  /** The site as a supposition has it; null for as it is. */
-  private static Site supposed(ParseResult call, @Nullable String text, @Nullable String each)
-      throws Exception {
-    String file = siteName(call);
-    Path path = text == null ? path(call, file) : null;
-    String read = text == null && path != null ? Files.readString(path) : String.valueOf(text);
-    String name = text == null ? file : "standard-input";
-    Path folder = path == null ? null : path.toAbsolutePath().getParent();
-    return each == null ? SiteReader.read(name, read) : Supposition.of(name, read, folder, each);
   }
 
   private static Duration every(ParseResult call) {

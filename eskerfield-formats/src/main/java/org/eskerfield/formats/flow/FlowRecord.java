@@ -25,4 +25,9 @@ public record FlowRecord(
     Volume there,
     Volume back,
     long number,
-    @Nullable Translated translated) {}
+    @Nullable Translated translated) {
+  /** The same record, with another end, and something else said of its translation. */
+  public FlowRecord until(Instant last, @Nullable Translated said) {
+    return new FlowRecord(start, last, key, tcpFlags, there, back, number, said);
+  }
+}

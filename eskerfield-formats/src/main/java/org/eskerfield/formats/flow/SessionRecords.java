@@ -71,15 +71,8 @@ public final class SessionRecords implements FlowRecords {
     if (said == null) {
       return began;
     }
-    return new FlowRecord(
-        began.start(),
-        end.start(),
-        began.key(),
-        began.tcpFlags(),
-        began.there(),
-        began.back(),
-        began.number(),
-        new Translated(said.after(), Translated.Event.SESSION, said.device()));
+    return began.until(
+        end.start(), new Translated(said.after(), Translated.Event.SESSION, said.device()));
   }
 
   @Override

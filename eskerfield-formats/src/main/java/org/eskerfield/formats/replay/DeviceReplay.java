@@ -110,15 +110,7 @@ public final class DeviceReplay {
       name = alone.name();
     }
     sessions.add(
-        new FlowRecord(
-            record.start(),
-            record.end(),
-            record.key(),
-            record.tcpFlags(),
-            record.there(),
-            record.back(),
-            record.number(),
-            new Translated(translated.after(), translated.event(), name)));
+        record.until(record.end(), new Translated(translated.after(), translated.event(), name)));
   }
 
   /**
@@ -163,15 +155,7 @@ public final class DeviceReplay {
           default -> timers.other();
         };
     Instant last = record.end().minus(idle);
-    return new FlowRecord(
-        record.start(),
-        last.isBefore(record.start()) ? record.start() : last,
-        record.key(),
-        record.tcpFlags(),
-        record.there(),
-        record.back(),
-        record.number(),
-        null);
+    return record.until(last.isBefore(record.start()) ? record.start() : last, null);
   }
 
   /**
